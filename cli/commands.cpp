@@ -1,0 +1,342 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "commands.h"
+
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <filesystem>
+
+#include "glasshouse.h"
+#include "print.h"
+#include "wakuzume/io.h"
+
+namespace wakuzume::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// "out/level.glb" with ".ledger.json" is "out/level.ledger.json".
+std::string beside(const std::string& path, const char* ending) {
+  return fs::path(path).replace_extension(ending).string();
+}
+
+/// One run of one command: settings, console, and errors on their way to an exit code.
+class Command {
+ public:
+  explicit Command(const Options& options) : options_(options), console_(options.talk) {
+    run_.threads = options.threads;
+    run_.observer = &console_;
+  }
+
+  [[nodiscard]] const Options& options() const { return options_; }
+  Console& console() { return console_; }
+  [[nodiscard]] const RunControl& run() const { return run_; }
+  [[nodiscard]] const Settings& settings() const { return settings_; }
+
+  Result<void> load_settings() {
+    if (!options_.settings_file.empty()) {
+      auto read = read_settings(options_.settings_file);
+      if (!read) {
+        return Failure(read.error());
+      }
+      settings_ = std::move(*read);
+    }
+    ProposeSettings& propose = settings_.propose;
+    propose.min_instances = options_.min_instances.value_or(propose.min_instances);
+    propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
+    propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
+    propose.fewer_draws = options_.fewer_draws.value_or(propose.fewer_draws);
+    if (options_.blended) {
+      propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
+    }
+    return validate(propose);
+  }
+
+  Result<Scene> read(const std::string& path) {
+    Result<Scene> scene = read_scene(path, {}, run_);
+    if (scene) {
+      console_.tell(fmt::format("read {}: {} nodes", path, scene->nodes.size()));
+    }
+    return scene;
+  }
+
+  void print(const std::string& text) {
+    console_.clear_progress();
+    if (options_.talk != Talk::quiet) {
+      fmt::print("{}", text);
+    }
+  }
+
+  Exit fail(const Error& error) {
+    console_.report(error);
+    return to_exit(error);
+  }
+
+  /// Results go to stdout, or whole into the file of -o.
+  Exit deliver(const std::string& text) {
+    console_.clear_progress();
+    if (options_.output.empty()) {
+      fmt::print("{}", text);
+      return Exit::done;
+    }
+    const auto written = write_text(options_.output, text);
+    return written ? Exit::done : fail(written.error());
+  }
+
+ private:
+  const Options& options_;
+  Console console_;
+  RunControl run_;
+  Settings settings_;
+};
+
+struct Proposal {
+  Scene scene;
+  Survey survey;
+  Plan plan;
+};
+
+Result<Proposal> make_proposal(Command& command, const std::string& path) {
+  auto scene = command.read(path);
+  if (!scene) {
+    return Failure(scene.error());
+  }
+  auto found = survey(*scene, command.settings().survey, command.run());
+  if (!found) {
+    return Failure(found.error());
+  }
+  command.console().tell(fmt::format("surveyed: {} draws", found->totals.draws));
+  auto plan = propose(*scene, *found, command.settings().propose, command.run());
+  if (!plan) {
+    return Failure(plan.error());
+  }
+  command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
+  return Proposal{std::move(*scene), std::move(*found), std::move(*plan)};
+}
+
+Result<void> create_folder(const fs::path& folder) {
+  std::error_code problem;
+  fs::create_directories(folder, problem);
+  if (problem && !folder.empty()) {
+    return Failure(Error{ErrorCode::cannot_write,
+                         "the folder can't be made: " + problem.message(),
+                         {folder.string(), ""}});
+  }
+  return {};
+}
+
+/// A plan names its scene relative to itself, so that both can be moved together.
+std::string make_relative(const std::string& scene, const std::string& plan) {
+  std::error_code ignored;
+  const fs::path base = fs::absolute(plan, ignored).parent_path();
+  const fs::path relative = fs::absolute(scene, ignored).lexically_relative(base);
+  return relative.empty() ? fs::absolute(scene, ignored).string() : relative.generic_string();
+}
+
+/// Writes scene and ledger; gives back what the reader makes of the written file.
+Result<Scene> write_and_reread(Command& command,
+                               const Built& built,
+                               const std::string& path,
+                               const std::vector<std::string>& inputs) {
+  auto report = write_scene(built.scene, path, inputs, command.run());
+  if (!report) {
+    return Failure(report.error());
+  }
+  command.console().tell(fmt::format("wrote {}: {} bytes", path, report->bytes));
+  for (const std::vector<std::string>& notes : {built.ledger.left_out, report->left_out}) {
+    for (const std::string& note : notes) {
+      command.console().warn(note);
+    }
+  }
+  if (auto done = write_text(beside(path, ".ledger.json"), to_json(built.ledger)); !done) {
+    return Failure(done.error());
+  }
+  return command.read(path);
+}
+
+/// The whole job on one scene, into a folder. The result is proved as it was written.
+Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
+  auto proposal = make_proposal(command, input);
+  if (!proposal) {
+    return command.fail(proposal.error());
+  }
+  const std::string stem = fs::path(input).stem().string();
+  const std::string target = (folder / (stem + ".glb")).string();
+  proposal->plan.scene_path = make_relative(input, target);
+  const auto built = build(proposal->scene, proposal->plan, command.run());
+  if (!built) {
+    return command.fail(built.error());
+  }
+  command.console().tell("built");
+  if (auto made = create_folder(folder); !made) {
+    return command.fail(made.error());
+  }
+  const auto after = write_and_reread(command, *built, target, list_files(proposal->scene, input));
+  if (!after) {
+    return command.fail(after.error());
+  }
+  const auto verdict =
+      verify(proposal->scene, *after, built->ledger, command.settings().verify, command.run());
+  if (!verdict) {
+    return command.fail(verdict.error());
+  }
+  command.console().tell("verified");
+  const std::pair<const char*, std::string> documents[] = {
+      {".survey.json", to_json(proposal->scene, proposal->survey)},
+      {".plan.json", to_json(proposal->scene, proposal->plan)},
+      {".verdict.json", to_json(*verdict)},
+  };
+  for (const auto& [ending, text] : documents) {
+    if (auto done = write_text(beside(target, ending), text); !done) {
+      return command.fail(done.error());
+    }
+  }
+  if (command.options().format == Format::json) {
+    command.print(to_json(*verdict));
+  } else {
+    command.print(to_text(proposal->scene, proposal->plan) + "\n" + to_text(built->ledger) + "\n" +
+                  to_comparison(verdict->before, verdict->after) + "\n" + to_text(*verdict) +
+                  fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
+                              ".verdict .json\n",
+                              folder.string(), stem));
+  }
+  return verdict->passed ? Exit::done : Exit::check_failed;
+}
+
+}  // namespace
+
+Exit survey_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  const auto scene = command.read(options.input);
+  if (!scene) {
+    return command.fail(scene.error());
+  }
+  const auto found = survey(*scene, command.settings().survey, command.run());
+  if (!found) {
+    return command.fail(found.error());
+  }
+  return command.deliver(options.format == Format::json ? to_json(*scene, *found)
+                                                        : to_text(options.input, *scene, *found));
+}
+
+Exit propose_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  auto proposal = make_proposal(command, options.input);
+  if (!proposal) {
+    return command.fail(proposal.error());
+  }
+  proposal->plan.scene_path = make_relative(options.input, options.output);
+  const std::string json = to_json(proposal->scene, proposal->plan);
+  if (auto done = write_text(options.output, json); !done) {
+    return command.fail(done.error());
+  }
+  command.print(options.format == Format::json ? json
+                                               : to_text(proposal->scene, proposal->plan) +
+                                                     fmt::format("\nPlan in {}\n", options.output));
+  return Exit::done;
+}
+
+Exit build_command(const Options& options) {
+  Command command(options);
+  const auto plan = read_plan(options.input);
+  if (!plan) {
+    return command.fail(plan.error());
+  }
+  const std::string source =
+      options.scene.empty()
+          ? (fs::path(options.input).parent_path() / plan->scene_path).lexically_normal().string()
+          : options.scene;
+  const auto scene = command.read(source);
+  if (!scene) {
+    return command.fail(scene.error());
+  }
+  const auto built = build(*scene, *plan, command.run());
+  if (!built) {
+    Error error = built.error();
+    error.place.file = options.input;
+    return command.fail(error);
+  }
+  std::vector<std::string> inputs = list_files(*scene, source);
+  inputs.push_back(options.input);
+  const auto after = write_and_reread(command, *built, options.output, inputs);
+  if (!after) {
+    return command.fail(after.error());
+  }
+  command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_text(built->ledger),
+                            to_comparison(count_totals(*scene), count_totals(*after)),
+                            options.output, beside(options.output, ".ledger.json")));
+  return Exit::done;
+}
+
+Exit verify_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  const auto before = command.read(options.input);
+  if (!before) {
+    return command.fail(before.error());
+  }
+  const auto after = command.read(options.second);
+  if (!after) {
+    return command.fail(after.error());
+  }
+  const auto ledger =
+      read_ledger(options.ledger.empty() ? beside(options.second, ".ledger.json") : options.ledger);
+  if (!ledger) {
+    return command.fail(ledger.error());
+  }
+  const auto verdict = verify(*before, *after, *ledger, command.settings().verify, command.run());
+  if (!verdict) {
+    return command.fail(verdict.error());
+  }
+  const Exit delivered = command.deliver(options.format == Format::json
+                                             ? to_json(*verdict)
+                                             : to_comparison(verdict->before, verdict->after) +
+                                                   "\n" + to_text(*verdict));
+  return delivered != Exit::done || verdict->passed ? delivered : Exit::check_failed;
+}
+
+Exit run_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  return run_into(command, options.input, options.output);
+}
+
+Exit demo_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  const fs::path folder = options.output;
+  const std::string source = (folder / "glasshouse.glb").string();
+  const Scene scene = demo::make_glasshouse();
+  command.console().tell("made the glasshouse");
+  if (auto made = create_folder(folder); !made) {
+    return command.fail(made.error());
+  }
+  if (auto written = write_scene(scene, source, {}, command.run()); !written) {
+    return command.fail(written.error());
+  }
+  command.print(fmt::format("The demo scene is in {}\n\n", source));
+  return run_into(command, source, folder / "result");
+}
+
+Exit settings_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  return command.deliver(to_toml(command.settings()));
+}
+
+}  // namespace wakuzume::cli

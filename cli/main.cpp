@@ -1,0 +1,151 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <CLI/CLI.hpp>
+#include <exception>
+#include <functional>
+
+#include "commands.h"
+#include "wakuzume/version.h"
+
+namespace wakuzume::cli {
+namespace {
+
+void add_common(CLI::App& command, Options& options) {
+  command.add_option("--settings", options.settings_file, "TOML file with settings")
+      ->type_name("FILE");
+  command.add_option("--threads", options.threads, "Threads; 0: as many as there are processors")
+      ->check(CLI::Range(0U, 1024U));
+  command.add_flag_callback(
+      "--quiet", [&] { options.talk = Talk::quiet; }, "Only errors");
+  command.add_flag_callback(
+      "--verbose", [&] { options.talk = Talk::verbose; }, "Tell each step and its time");
+}
+
+void add_format(CLI::App& command, Options& options) {
+  command
+      .add_option_function<std::string>(
+          "--format",
+          [&](const std::string& name) {
+            options.format = name == "json" ? Format::json : Format::text;
+          },
+          "Text for people or JSON for programs")
+      ->check(CLI::IsMember({"text", "json"}));
+}
+
+void add_propose_options(CLI::App& command, Options& options) {
+  command.add_option("--min-instances", options.min_instances,
+                     "Repeats of a mesh primitive become an instance set from this many on");
+  command.add_option("--max-vertices", options.max_vertices, "Most vertices in one cluster");
+  command.add_option("--cell-size", options.cell_size_m,
+                     "Edge of the grid cells in metres; 0: chosen to reach --fewer-draws");
+  command.add_option("--fewer-draws", options.fewer_draws, "How many times fewer draws to aim for");
+  command
+      .add_option("--blended", options.blended,
+                  "Keep blended draws in their order, or merge them too")
+      ->check(CLI::IsMember({"keep", "merge"}));
+}
+
+CLI::Option* add_input(CLI::App& command, std::string& target, const char* name, const char* help) {
+  return command.add_option(name, target, help)->required()->type_name("FILE");
+}
+
+std::string check_scene_ending(const std::string& path) {
+  return path.ends_with(".glb") || path.ends_with(".gltf") ? ""
+                                                           : path + " must end in .glb or .gltf";
+}
+
+/// The command line, and which command it asks for.
+class Line {
+ public:
+  Line() {
+    app_.set_version_flag("--version", std::string("wakuzume ") + WAKUZUME_VERSION);
+    app_.require_subcommand(1);
+    app_.footer(exit_help);
+
+    CLI::App& survey =
+        add("survey", "What a scene costs and what keeps its draws apart", survey_command);
+    add_input(survey, options_.input, "scene", "The scene, .glb or .gltf");
+    survey.add_option("-o,--output", options_.output, "Write there and not to stdout");
+    add_format(survey, options_);
+
+    CLI::App& propose =
+        add("propose", "Decide what to merge and instance, with reasons and a forecast",
+            propose_command);
+    add_input(propose, options_.input, "scene", "The scene, .glb or .gltf");
+    propose.add_option("-o,--output", options_.output, "The plan to write")->required();
+    add_propose_options(propose, options_);
+    add_format(propose, options_);
+
+    CLI::App& build =
+        add("build", "Carry a plan out; writes the ledger beside the scene", build_command);
+    add_input(build, options_.input, "plan", "The plan");
+    build.add_option("-o,--output", options_.output, "The scene to write, .glb or .gltf")
+        ->required()
+        ->check(check_scene_ending);
+    build.add_option("--scene", options_.scene, "The source, if it is not where the plan says");
+
+    CLI::App& verify =
+        add("verify", "Prove that a result still holds all of its source", verify_command);
+    add_input(verify, options_.input, "before", "The source scene");
+    add_input(verify, options_.second, "after", "The built scene");
+    verify.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the result");
+    verify.add_option("-o,--output", options_.output, "Write there and not to stdout");
+    add_format(verify, options_);
+
+    CLI::App& run =
+        add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);
+    add_input(run, options_.input, "scene", "The scene, .glb or .gltf");
+    run.add_option("-o,--output", options_.output, "The folder")->required();
+    add_propose_options(run, options_);
+    add_format(run, options_);
+
+    CLI::App& demo =
+        add("demo", "The same on the glasshouse, a scene that comes with the tool", demo_command);
+    demo.add_option("folder", demo_folder_, "Where to put it")->capture_default_str();
+    add_propose_options(demo, options_);
+    add_format(demo, options_);
+
+    CLI::App& settings = add("settings", "Print every setting with its value and meaning, as TOML",
+                             settings_command);
+    settings.add_option("-o,--output", options_.output, "Write there and not to stdout");
+  }
+
+  int parse_and_run(int argc, const char* const* argv) {
+    try {
+      app_.parse(argc, argv);
+    } catch (const CLI::ParseError& problem) {
+      const int code = app_.exit(problem);
+      return code == 0 ? 0 : static_cast<int>(Exit::bad_usage);
+    }
+    if (app_.got_subcommand("demo")) {
+      options_.output = demo_folder_;
+    }
+    return static_cast<int>(chosen_(options_));
+  }
+
+ private:
+  CLI::App& add(const char* name, const char* help, Exit (*command)(const Options&)) {
+    CLI::App* made = app_.add_subcommand(name, help);
+    made->callback([this, command] { chosen_ = command; });
+    add_common(*made, options_);
+    return *made;
+  }
+
+  CLI::App app_{"Fewer draw calls for game levels: merge, instance, prove.", "wakuzume"};
+  Options options_;
+  std::string demo_folder_ = "wakuzume-demo";
+  std::function<Exit(const Options&)> chosen_;
+};
+
+}  // namespace
+}  // namespace wakuzume::cli
+
+int main(int argc, char** argv) {
+  try {
+    return wakuzume::cli::Line().parse_and_run(argc, argv);
+  } catch (const std::exception& problem) {
+    // Only what no command can handle gets here: memory ran out.
+    std::fprintf(stderr, "error: %s\n", problem.what());
+    return static_cast<int>(wakuzume::cli::Exit::bad_input);
+  }
+}

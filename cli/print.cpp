@@ -1,0 +1,259 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "print.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t top_rows = 20;
+
+/// 1234567 as "1,234,567".
+std::string group_digits(std::uint64_t number) {
+  std::string digits = std::to_string(number);
+  for (std::size_t at = digits.size(); at > 3; at -= 3) {
+    digits.insert(at - 3, ",");
+  }
+  return digits;
+}
+
+std::string to_size(std::uint64_t bytes) {
+  constexpr std::array units{"B", "KiB", "MiB", "GiB", "TiB"};
+  auto size = static_cast<double>(bytes);
+  std::size_t unit = 0;
+  for (; size >= 1024 && unit + 1 < units.size(); ++unit) {
+    size /= 1024;
+  }
+  return fmt::format("{:.{}f} {}", size, unit == 0 ? 0 : 1, units[unit]);
+}
+
+std::string cut(const std::string& text, std::size_t width) {
+  return text.size() <= width ? text : text.substr(0, width - 3) + "...";
+}
+
+std::string plural(std::uint64_t count, const char* one, const char* many) {
+  return fmt::format("{} {}", group_digits(count), count == 1 ? one : many);
+}
+
+/// "12.3 times fewer", "2 times more" or "the same".
+std::string to_factor(std::uint64_t before, std::uint64_t after) {
+  if (before == after) {
+    return "the same";
+  }
+  if (before == 0 || after == 0) {
+    return "";
+  }
+  const bool fewer = after < before;
+  const double factor =
+      static_cast<double>(fewer ? before : after) / static_cast<double>(fewer ? after : before);
+  return fmt::format("{:.{}f} times {}", factor, factor < 2 ? 2 : 1, fewer ? "fewer" : "more");
+}
+
+const char* explain(StayRule rule) {
+  switch (rule) {
+    case StayRule::animated:
+      return "moved by an animation, or below a node that is";
+    case StayRule::skinned:
+      return "deformed by a skin, or carried by a joint";
+    case StayRule::morphing:
+      return "have morph targets";
+    case StayRule::marked_moving:
+      return "marked as moving by extras or settings";
+    case StayRule::carries_light:
+      return "their node carries a light";
+    case StayRule::carries_camera:
+      return "their node carries a camera";
+    case StayRule::collider:
+      return "colliders";
+    case StayRule::excluded:
+      return "kept by your settings";
+    case StayRule::instanced:
+      return "already instance sets";
+    case StayRule::own_extension:
+      return "have an extension that a merge would lose";
+    case StayRule::not_finite:
+      return "have positions that are not finite";
+    case StayRule::none:
+      break;
+  }
+  return "";
+}
+
+const char* explain(KeepReason reason) {
+  switch (reason) {
+    case KeepReason::must_stay:
+      break;
+    case KeepReason::blended:
+      return "blended: drawn in their own order";
+    case KeepReason::only_one_of_its_key:
+      return "nothing else has their merge key";
+    case KeepReason::alone_in_its_cell:
+      return "alone in their cell of the grid";
+    case KeepReason::above_vertex_limit:
+      return "have more vertices than a cluster may";
+  }
+  return "";
+}
+
+std::string to_staying(const Survey& survey) {
+  std::string out;
+  const auto line = [&](std::uint64_t count, const char* why) {
+    if (count > 0) {
+      out += fmt::format("  {:>9}  {}\n", group_digits(count), why);
+    }
+  };
+  for (std::size_t rule = 1; rule < survey.stay_counts.size(); ++rule) {
+    line(survey.stay_counts[rule], explain(static_cast<StayRule>(rule)));
+  }
+  const auto blended = std::count_if(survey.draws.begin(), survey.draws.end(), [](const Draw& d) {
+    return d.blended && d.stay == StayRule::none;
+  });
+  line(static_cast<std::uint64_t>(blended),
+       "blended: kept in their own order, unless asked to merge");
+  return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
+}
+
+}  // namespace
+
+std::string to_text(const std::string& path, const Scene& scene, const Survey& survey) {
+  const Totals& t = survey.totals;
+  std::string out = fmt::format("{}\n", cut(path, 100));
+  out += fmt::format("  {}, {}, {}\n", plural(t.draws, "draw", "draws"),
+                     plural(t.triangles, "triangle", "triangles"),
+                     plural(t.vertices, "vertex", "vertices"));
+  out += fmt::format(
+      "  {}, {}, {}, {}, {}, {}, {}\n", plural(t.nodes, "node", "nodes"),
+      plural(t.meshes, "mesh", "meshes"), plural(t.primitives, "primitive", "primitives"),
+      plural(t.materials, "material", "materials"), plural(t.textures, "texture", "textures"),
+      plural(t.images, "image", "images"), to_size(t.bytes));
+  out += fmt::format(
+      "\nThe draws fall into {}. Draws of one key can become one draw.\n"
+      "  {:>9}  {:>9}  {:>11}  {}\n",
+      plural(survey.keys.size(), "merge key", "merge keys"), "draws", "staying", "triangles",
+      "merge key: material and what else must agree");
+  for (std::size_t k = 0; k < std::min(top_rows, survey.key_uses.size()); ++k) {
+    const KeyUse& use = survey.key_uses[k];
+    out += fmt::format("  {:>9}  {:>9}  {:>11}  {}\n", group_digits(use.draws),
+                       group_digits(use.staying), group_digits(use.triangles),
+                       cut(to_string(scene, survey[use.key]), 63));
+  }
+  if (survey.key_uses.size() > top_rows) {
+    out += fmt::format("  and {} more; --format json lists all\n",
+                       plural(survey.key_uses.size() - top_rows, "key", "keys"));
+  }
+  return out + to_staying(survey);
+}
+
+std::string to_text(const Scene& scene, const Plan& plan) {
+  std::array<std::uint64_t, 2> groups{};
+  std::array<std::uint64_t, 2> members{};
+  for (const Group& group : plan.groups) {
+    ++groups[static_cast<std::size_t>(group.kind)];
+    members[static_cast<std::size_t>(group.kind)] += group.members.size();
+  }
+  std::string out =
+      fmt::format("Plan: {} become {} ({})\n", plural(plan.forecast.draws_before, "draw", "draws"),
+                  group_digits(plan.forecast.draws_after),
+                  to_factor(plan.forecast.draws_before, plan.forecast.draws_after));
+  out += fmt::format("  {:>9} -> {:<7}  merged, in cells of {:.4g} m\n", group_digits(members[0]),
+                     group_digits(groups[0]), plan.cell_size_m);
+  out += fmt::format("  {:>9} -> {:<7}  drawn as instances\n", group_digits(members[1]),
+                     group_digits(groups[1]));
+  std::array<std::uint64_t, keep_reason_count> reasons{};
+  std::array<std::uint64_t, stay_rule_count> rules{};
+  for (const KeptDraw& kept : plan.kept) {
+    ++reasons[static_cast<std::size_t>(kept.reason)];
+    ++rules[static_cast<std::size_t>(kept.rule)];
+  }
+  const auto line = [&](std::uint64_t count, const char* why) {
+    if (count > 0) {
+      out += fmt::format("  {:>9} -> {:<7}  kept: {}\n", group_digits(count), group_digits(count),
+                         why);
+    }
+  };
+  for (std::size_t rule = 1; rule < rules.size(); ++rule) {
+    line(rules[rule], explain(static_cast<StayRule>(rule)));
+  }
+  for (std::size_t reason = 1; reason < reasons.size(); ++reason) {
+    line(reasons[reason], explain(static_cast<KeepReason>(reason)));
+  }
+  std::vector<const Group*> order;
+  for (const Group& group : plan.groups) {
+    order.push_back(&group);
+  }
+  std::stable_sort(order.begin(), order.end(), [](const Group* a, const Group* b) {
+    return a->members.size() > b->members.size();
+  });
+  if (!order.empty()) {
+    out += "\nThe largest groups, their draws and the first of them:\n";
+  }
+  for (std::size_t g = 0; g < std::min<std::size_t>(10, order.size()); ++g) {
+    out += fmt::format("  {:>9}  {:<40}  {}\n", group_digits(order[g]->members.size()),
+                       cut(order[g]->name, 40),
+                       cut(make_node_path(scene, order[g]->members.front().node), 44));
+  }
+  return out;
+}
+
+std::string to_text(const Ledger& ledger) {
+  std::array<std::uint64_t, fate_count> fates{};
+  for (const LedgerRow& row : ledger.rows) {
+    ++fates[static_cast<std::size_t>(row.fate)];
+  }
+  return fmt::format(
+      "The plan covers each of the {} exactly once: {} merged, {} instanced, {} kept\n",
+      plural(ledger.rows.size(), "draw", "draws"), group_digits(fates[0]), group_digits(fates[1]),
+      group_digits(fates[2]));
+}
+
+std::string to_comparison(const Totals& before, const Totals& after) {
+  std::string out = fmt::format("  {:<10} {:>13} {:>13}\n", "", "before", "after");
+  const auto line = [&](const char* name, std::uint64_t a, std::uint64_t b) {
+    out += fmt::format("  {:<10} {:>13} {:>13}   {}\n", name, group_digits(a), group_digits(b),
+                       to_factor(a, b));
+  };
+  line("draws", before.draws, after.draws);
+  line("triangles", before.triangles, after.triangles);
+  line("vertices", before.vertices, after.vertices);
+  line("materials", before.materials, after.materials);
+  line("nodes", before.nodes, after.nodes);
+  line("meshes", before.meshes, after.meshes);
+  out += fmt::format("  {:<10} {:>13} {:>13}   {}\n", "bytes", to_size(before.bytes),
+                     to_size(after.bytes), to_factor(before.bytes, after.bytes));
+  return out;
+}
+
+std::string to_text(const Verdict& verdict) {
+  std::string out =
+      fmt::format("{}: {} of the source found exactly once in the result{}\n",
+                  verdict.passed ? "PASSED" : "FAILED",
+                  plural(verdict.triangles_checked, "triangle", "triangles"),
+                  verdict.elements_checked > 0
+                      ? fmt::format(", {} lines and points", group_digits(verdict.elements_checked))
+                      : "");
+  out += fmt::format("  {} merged, {} instanced, {} kept, {} dropped\n",
+                     group_digits(verdict.fates[0]), group_digits(verdict.fates[1]),
+                     group_digits(verdict.fates[2]), group_digits(verdict.fates[3]));
+  out += fmt::format("  largest distance of a corner from its place: {:.3g} m\n",
+                     verdict.largest_position_error_m);
+  if (verdict.mismatch_count > 0) {
+    out +=
+        fmt::format("  {} that do not match:\n", plural(verdict.mismatch_count, "thing", "things"));
+  }
+  for (std::size_t m = 0; m < std::min(top_rows, verdict.mismatches.size()); ++m) {
+    const Mismatch& mismatch = verdict.mismatches[m];
+    const std::string where =
+        mismatch.draw.node == no_node
+            ? ""
+            : fmt::format("source node {} primitive {}: ", to_index(mismatch.draw.node),
+                          mismatch.draw.primitive);
+    out += fmt::format("    {}{}\n", where, mismatch.what);
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,22 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <string>
+
+#include "wakuzume/build.h"
+#include "wakuzume/propose.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/verify.h"
+
+/// Results as text for people, at most 100 columns wide.
+namespace wakuzume::cli {
+
+std::string to_text(const std::string& path, const Scene& scene, const Survey& survey);
+std::string to_text(const Scene& scene, const Plan& plan);
+std::string to_text(const Ledger& ledger);
+std::string to_text(const Verdict& verdict);
+/// Before and after side by side, with the factor between them.
+std::string to_comparison(const Totals& before, const Totals& after);
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,15 @@
+# Settings that all of our own targets share.
+function(wakuzume_target target)
+  target_compile_features(${target} PUBLIC cxx_std_20)
+  set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF POSITION_INDEPENDENT_CODE ON)
+  # -Wno-restrict: g++ 12 sees overlaps in std::string's own operator+ (GCC bug 105651).
+  # -ffp-contract=off: the same bytes out whether or not the processor has fused multiply-add.
+  target_compile_options(
+    ${target} PRIVATE -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wsign-conversion
+                      -Wold-style-cast -Woverloaded-virtual -Werror -Wno-restrict -ffp-contract=off)
+  # simdjson's On-Demand parser picks its kernels when it is compiled. Processors have had these two
+  # since 2010, and without them reading is three times slower.
+  if(CMAKE_SYSTEM_PROCESSOR MATCHES "^(x86_64|AMD64)$")
+    target_compile_options(${target} PRIVATE -march=x86-64-v2 -mpclmul)
+  endif()
+endfunction()

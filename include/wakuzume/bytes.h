@@ -1,0 +1,84 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstddef>
+#include <memory>
+#include <span>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace wakuzume {
+
+/// Immutable bytes with shared ownership: a mapped file, a decoded URI, freshly built geometry.
+/// Copies share the bytes; `data()` stays valid while any copy lives.
+class Bytes {
+ public:
+  Bytes() = default;
+  Bytes(std::shared_ptr<const void> keeper, std::span<const std::byte> data)
+      : keeper_(std::move(keeper)), data_(data) {}
+
+  [[nodiscard]] std::span<const std::byte> data() const { return data_; }
+  [[nodiscard]] std::size_t size() const { return data_.size(); }
+  /// A part that shares the ownership. \pre offset + size <= this->size()
+  [[nodiscard]] Bytes part(std::size_t offset, std::size_t size) const {
+    return {keeper_, data_.subspan(offset, size)};
+  }
+
+ private:
+  std::shared_ptr<const void> keeper_;
+  std::span<const std::byte> data_;
+};
+
+/// Takes over the storage of a vector of any trivially copyable type.
+template <class T>
+Bytes make_bytes(std::vector<T> values) {
+  auto keeper = std::make_shared<const std::vector<T>>(std::move(values));
+  return {keeper, std::as_bytes(std::span<const T>(*keeper))};
+}
+
+/// A value that is seldom there: one pointer when absent, deep copies when present.
+template <class T>
+class Boxed {
+ public:
+  Boxed() = default;
+  Boxed(T value)
+      : value_(std::make_unique<T>(std::move(value))) {
+  }  // NOLINT(google-explicit-constructor): converts like std::optional
+  Boxed(const Boxed& other) : value_(other ? std::make_unique<T>(*other) : nullptr) {}
+  Boxed(Boxed&&) noexcept = default;
+  Boxed& operator=(const Boxed& other) { return *this = Boxed(other); }
+  Boxed& operator=(Boxed&&) noexcept = default;
+  ~Boxed() = default;
+
+  explicit operator bool() const { return value_ != nullptr; }
+  const T& operator*() const { return *value_; }
+  const T* operator->() const { return value_.get(); }
+  /// The value, made with its defaults if it was absent.
+  T& ensure() {
+    if (!value_) {
+      value_ = std::make_unique<T>();
+    }
+    return *value_;
+  }
+  void reset() { value_.reset(); }
+
+ private:
+  std::unique_ptr<T> value_;
+};
+
+/// A member of a JSON object, kept as the text it was read from.
+struct RawMember {
+  std::string name;
+  std::string json;  ///< one valid JSON value
+};
+
+/// What an object carries beyond what this library understands. It is written back untouched.
+struct Extra {
+  std::string extras;                 ///< raw JSON of the `extras` member; empty when absent
+  std::vector<RawMember> extensions;  ///< extensions that are not part of the scene model
+  std::vector<RawMember> members;     ///< members that no version of the standard names
+};
+
+}  // namespace wakuzume

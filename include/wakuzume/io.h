@@ -1,0 +1,72 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "wakuzume/build.h"
+#include "wakuzume/propose.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/verify.h"
+
+/// Files in and out: glTF 2.0 scenes and the documents of our own.
+///
+/// 1. A file is untrusted: every offset, count, index and enumerator is checked before it is used.
+/// 2. A target is written beside its place, synced and renamed: the old file or the new, never
+/// half.
+/// 3. What was read and not changed is written back, extensions and extras included.
+namespace wakuzume {
+
+struct ReadLimits {
+  /// Most elements of a stream that has no bytes of its own. \range [0, 2^32)
+  std::uint64_t max_zero_elements = 1ULL << 24U;
+};
+
+/// Reads .glb and .gltf with their external and embedded buffers and images. Files are mapped and
+/// must not be changed by others while the scene lives.
+/// \error cannot_open, bad_container, bad_json, bad_type, bad_value, missing_member,
+///        index_out_of_range, out_of_bounds, node_cycle, unsafe_path, too_large, not_supported
+/// \cost linear in the JSON; index data is scanned once, other bytes are not touched
+Result<Scene> read_scene(const std::string& path,
+                         const ReadLimits& limits = {},
+                         const RunControl& run = {});
+
+/// What could not be written as it stood in the scene.
+struct WriteReport {
+  std::uint64_t bytes = 0;
+  std::vector<std::string> files;     ///< all that were written, the scene first
+  std::vector<std::string> left_out;  ///< one sentence each
+};
+
+/// The files that a scene read from `path` consists of: itself, its buffers and its images.
+std::vector<std::string> list_files(const Scene& scene, const std::string& path);
+
+/// Writes .glb, or .gltf with one .bin a block and its image files, by the ending of `path`.
+/// \param inputs  files that must stay as they are; a target that is one of them is refused
+/// \error cannot_write, too_large (a .glb above 4 GiB), not_supported (another ending),
+///        unsafe_path (an image whose uri leaves the folder)
+Result<WriteReport> write_scene(const Scene& scene,
+                                const std::string& path,
+                                const std::vector<std::string>& inputs = {},
+                                const RunControl& run = {});
+
+/// Documents of our own: JSON with "format" and "version", described in docs/formats.
+std::string to_json(const Scene& scene, const Survey& survey);
+std::string to_json(const Scene& scene, const Plan& plan);
+std::string to_json(const Ledger& ledger);
+std::string to_json(const Verdict& verdict);
+
+/// Writes text to a file, whole or not at all. \error cannot_write
+Result<void> write_text(const std::string& path, std::string_view text);
+
+/// \error cannot_open, bad_json, bad_type, bad_value, missing_member; unknown members are errors
+Result<Plan> read_plan(const std::string& path);
+Result<Ledger> read_ledger(const std::string& path);
+
+}  // namespace wakuzume

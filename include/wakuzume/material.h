@@ -1,0 +1,87 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "wakuzume/bytes.h"
+#include "wakuzume/geometry.h"
+#include "wakuzume/ids.h"
+
+namespace wakuzume {
+
+/// An image as it was encoded; decode it with decode_image of wakuzume/image.h.
+struct Image {
+  std::string name;
+  std::string mime_type;  ///< empty where the file does not say
+  std::string uri;        ///< relative path for a file of its own; empty for embedded ones
+  ViewId view = no_view;  ///< embedded in a block
+  Bytes bytes;            ///< from a file or a data URI; empty while `view` is set
+  Boxed<Extra> extra;
+};
+
+/// Values are those of glTF and OpenGL; 0 leaves a filter to the engine.
+struct Sampler {
+  std::string name;
+  std::uint32_t mag_filter = 0;
+  std::uint32_t min_filter = 0;
+  std::uint32_t wrap_s = 10497;  ///< 10497 repeat, 33071 clamp, 33648 mirrored repeat
+  std::uint32_t wrap_t = 10497;
+  std::uint32_t spelled = 0;
+  Boxed<Extra> extra;
+};
+
+struct Texture {
+  std::string name;
+  ImageId image = no_image;
+  SamplerId sampler = no_sampler;
+  Boxed<Extra> extra;
+};
+
+/// KHR_texture_transform.
+struct UvTransform {
+  Vec2d offset{0, 0};
+  double rotation = 0;  ///< radians, counter-clockwise
+  Vec2d scale{1, 1};
+  std::uint32_t texcoord = no_index;  ///< replaces the slot's; no_index: keeps it
+  std::uint32_t spelled = 0;
+  Boxed<Extra> extra;
+};
+
+/// Where a material takes one of its channels from.
+struct TextureSlot {
+  TextureId texture = no_texture;
+  std::uint32_t texcoord = 0;  ///< number of the UV set
+  double factor = 1;           ///< normal scale or occlusion strength; 1 in the other slots
+  std::uint32_t spelled = 0;
+  Boxed<UvTransform> transform;
+  Boxed<Extra> extra;
+};
+
+enum class AlphaMode : std::uint8_t { opaque, mask, blend };
+
+/// glTF material with every core field. Extensions, KHR_materials_unlit among them, are in `extra`.
+struct Material {
+  std::string name;
+  Vec4d base_color{1, 1, 1, 1};  ///< linear, with alpha
+  double metallic = 1;           ///< \range [0, 1]
+  double roughness = 1;          ///< \range [0, 1]
+  Vec3d emissive{0, 0, 0};       ///< linear
+  AlphaMode alpha_mode = AlphaMode::opaque;
+  double alpha_cutoff = 0.5;
+  bool double_sided = false;
+  TextureSlot base_color_texture;
+  TextureSlot metallic_roughness_texture;
+  TextureSlot normal_texture;
+  TextureSlot occlusion_texture;
+  TextureSlot emissive_texture;
+  std::uint32_t spelled = 0;
+  Boxed<Extra> pbr_extra;
+  Boxed<Extra> extra;
+
+  [[nodiscard]] bool unlit() const;  ///< carries KHR_materials_unlit
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,153 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "wakuzume/geometry.h"
+#include "wakuzume/ids.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+
+/// survey: what a scene costs and what keeps its draws apart.
+///
+/// In: a checked scene and the rules that say what may move. Out: totals, one row a draw, and the
+/// merge keys the draws fall into.
+/// 1. Every node x primitive that some glTF scene shows is one draw, in node order.
+/// 2. Two draws have the same key exactly when a build may put them into one draw.
+/// 3. Draws that must stay as they are carry the first rule that caught them.
+namespace wakuzume {
+
+/// The rules that read meaning from a scene. Globs match a whole node path; `*` crosses slashes.
+struct SurveySettings {
+  /// Nodes that may move, with all below them. \default none
+  std::vector<std::string> moving_nodes;
+  /// Nodes the user wants left alone, with all below them. \default none
+  std::vector<std::string> keep_nodes;
+  /// Invisible helpers for physics, with all below them. \default names that say so
+  std::vector<std::string> collider_nodes{"*_collider", "*_collision"};
+  /// A node whose extras hold this key with false may move, with all below it. \default "static"
+  std::string static_key = "static";
+  /// Key in the extras of a node, its mesh, primitive or material that names the lightmap page.
+  /// \default "lightmap"
+  std::string lightmap_key = "lightmap";
+  /// Key in the extras of a node whose value keeps draws apart at the user's wish. \default "tag"
+  std::string tag_key = "tag";
+};
+
+/// Why a draw stays as it is whatever the plan would like.
+enum class StayRule : std::uint8_t {
+  none,
+  animated,        ///< an animation moves the node or an ancestor
+  skinned,         ///< deformed by a skin
+  morphing,        ///< has morph targets
+  marked_moving,   ///< by extras or by a glob of the settings
+  carries_light,   ///< its node has a light
+  carries_camera,  ///< its node has a camera
+  collider,        ///< by a glob of the settings
+  excluded,        ///< by a glob of the settings
+  instanced,       ///< already an instance set
+  own_extension,   ///< its node, mesh or primitive has an extension that a merge would lose
+  not_finite,      ///< a position or the transform is NaN or infinite
+};
+inline constexpr std::size_t stay_rule_count = 12;
+std::string_view to_string(StayRule rule);
+
+/// What a primitive becomes once strips, fans and loops are lists.
+enum class Topology : std::uint8_t { points, lines, triangles };
+std::string_view to_string(Topology topology);
+
+/// Everything that must be equal for draws to be merged.
+struct MergeKey {
+  MaterialId material = no_material;
+  NodeId moving_root = no_node;  ///< no_node: the world
+  Topology topology = Topology::triangles;
+  std::string lightmap;  ///< page as the extras spell it; empty: none
+  std::string tag;
+  std::vector<LevelId> levels;  ///< glTF scenes that show it
+  /// What a merge can't bridge: custom attributes with their types, tangents, and the normals of
+  /// lines and points. Missing UVs, colours and triangle normals can be filled in.
+  std::string layout;
+  bool operator==(const MergeKey&) const = default;
+};
+
+/// A draw by what it is in the scene.
+struct DrawRef {
+  NodeId node = no_node;
+  std::uint32_t primitive = 0;
+  bool operator==(const DrawRef&) const = default;
+  auto operator<=>(const DrawRef&) const = default;
+};
+
+/// Every draw of a scene: nodes in table order, primitives in mesh order. A node counts when a glTF
+/// scene shows it (or the file has none), a primitive when it has positions and something to draw.
+std::vector<DrawRef> make_draw_list(const Scene& scene);
+
+struct Draw {
+  NodeId node = no_node;
+  MeshId mesh = no_mesh;
+  std::uint32_t primitive = 0;  ///< position in the mesh
+  MaterialId material = no_material;
+  KeyId key{};
+  StayRule stay = StayRule::none;
+  bool blended = false;
+  bool mirrored = false;
+  std::uint64_t triangles = 0;  ///< all instances together
+  std::uint64_t vertices = 0;   ///< of the primitive, counted once
+  std::uint64_t instances = 1;
+  Box3d box;  ///< world space
+};
+
+struct KeyUse {
+  KeyId key{};
+  std::uint32_t draws = 0;
+  std::uint32_t staying = 0;  ///< of the draws, those with a StayRule
+  std::uint64_t triangles = 0;
+};
+
+/// What the scene as a whole adds up to.
+struct Totals {
+  std::uint64_t nodes = 0;
+  std::uint64_t meshes = 0;
+  std::uint64_t primitives = 0;
+  std::uint64_t draws = 0;
+  std::uint64_t materials = 0;  ///< used by some draw
+  std::uint64_t textures = 0;
+  std::uint64_t images = 0;
+  std::uint64_t triangles = 0;  ///< as drawn
+  std::uint64_t vertices = 0;   ///< as drawn: a mesh shown twice counts twice
+  std::uint64_t bytes = 0;      ///< geometry and encoded images, shared data once
+  bool operator==(const Totals&) const = default;
+};
+
+struct Survey {
+  SurveySettings settings;
+  Totals totals;
+  std::vector<Draw> draws;
+  std::vector<MergeKey> keys;              ///< in first-seen order
+  std::vector<KeyUse> key_uses;            ///< one a key, most draws first
+  std::vector<std::uint32_t> stay_counts;  ///< indexed by StayRule
+  Box3d bounds;                            ///< of all draws
+
+  const Draw& operator[](DrawId id) const { return draws[to_index(id)]; }
+  const MergeKey& operator[](KeyId id) const { return keys[to_index(id)]; }
+};
+
+/// \pre check_scene(scene)
+/// \error cancelled
+/// \cost O(nodes + draws + position bytes), in parallel over the position streams
+Result<Survey> survey(const Scene& scene,
+                      const SurveySettings& settings = {},
+                      const RunControl& run = {});
+
+/// Totals alone, for a scene that is already built. \pre check_scene(scene)
+Totals count_totals(const Scene& scene);
+
+/// "iron_green, lightmap 3, level 0": a key as people say it.
+std::string to_string(const Scene& scene, const MergeKey& key);
+
+}  // namespace wakuzume

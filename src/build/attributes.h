@@ -1,0 +1,44 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "survey/draws.h"
+#include "wakuzume/scene.h"
+
+/// The vertex layout of a merged primitive: the union of what its members have.
+namespace wakuzume {
+
+enum class AttributeRole : std::uint8_t { position, normal, tangent, texcoord, color, custom };
+
+/// One attribute of the result and how its elements are stored.
+struct OutputAttribute {
+  std::string semantic;
+  AttributeRole role = AttributeRole::custom;
+  ComponentType component = ComponentType::f32;
+  ElementType element = ElementType::vec3;
+  bool normalized = false;
+  std::uint32_t stride = 0;  ///< bytes, a multiple of four as glTF wants it
+};
+
+/// One draw on its way into a merged primitive.
+struct MergeMember {
+  DrawRef ref;
+  const Primitive* primitive = nullptr;  ///< borrowed from the source scene
+  bool mirrored = false;
+  std::uint64_t first_vertex = 0;
+  std::uint64_t vertex_count = 0;
+  std::uint64_t first_index = 0;
+  std::uint64_t index_count = 0;
+};
+
+/// Positions first, then normals, tangents, UVs, colours, custom attributes by name.
+/// Colours stay 8 or 16 bit where all members that have them agree, else they become floats.
+/// \pre the members have one merge key, so custom attributes and tangents agree
+std::vector<OutputAttribute> make_output_layout(const Scene& scene,
+                                                const std::vector<MergeMember>& members);
+
+}  // namespace wakuzume

@@ -1,0 +1,24 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "wakuzume/scene.h"
+
+/// Leaving out what a build made superfluous.
+namespace wakuzume {
+
+/// The new handle of every old node; no_node for those that went.
+using NodeMap = std::vector<NodeId>;
+
+/// Removes from `built` the nodes emptied by the build, and the meshes, streams, views and byte
+/// ranges that something in `source` referred to and nothing in `built` does. What was unused in
+/// the source already stays. Materials, textures and images keep their numbers.
+/// An unknown extension that may hold a number of a table keeps everything in place; then a
+/// sentence is added to `left_out`.
+/// \pre the first nodes, meshes, streams and views of `built` are those of `source`
+NodeMap compact(const Scene& source, Scene& built, std::vector<std::string>& left_out);
+
+}  // namespace wakuzume

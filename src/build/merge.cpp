@@ -1,0 +1,366 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "build/merge.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "scene/elements.h"
+#include "scene/matrix.h"
+
+namespace wakuzume {
+namespace {
+
+/// The vertices of one member in the order they are written, and its indices into that order.
+struct VertexPick {
+  std::vector<std::uint32_t> vertices;  ///< numbers in the source primitive
+  std::vector<std::uint32_t> indices;   ///< list indices into `vertices`
+};
+
+/// Keeps only vertices that some index uses, in their source order. A part of a large shared buffer
+/// costs no more than its own range or n log n of its indices, whichever suits.
+VertexPick pick_used(std::vector<std::uint32_t> indices) {
+  VertexPick pick;
+  const auto [low, high] = std::minmax_element(indices.begin(), indices.end());
+  const std::size_t first = *low;
+  const std::size_t range = *high - first + std::size_t{1};
+  if (range <= 8 * indices.size() + 64) {
+    std::vector<std::uint32_t> number(range, 0);
+    for (const std::uint32_t i : indices) {
+      number[i - first] = 1;
+    }
+    for (std::size_t v = 0; v < range; ++v) {
+      if (number[v] != 0) {
+        number[v] = static_cast<std::uint32_t>(pick.vertices.size());
+        pick.vertices.push_back(static_cast<std::uint32_t>(first + v));
+      }
+    }
+    for (std::uint32_t& i : indices) {
+      i = number[i - first];
+    }
+  } else {
+    pick.vertices = indices;
+    std::sort(pick.vertices.begin(), pick.vertices.end());
+    pick.vertices.erase(std::unique(pick.vertices.begin(), pick.vertices.end()),
+                        pick.vertices.end());
+    for (std::uint32_t& i : indices) {
+      i = static_cast<std::uint32_t>(
+          std::lower_bound(pick.vertices.begin(), pick.vertices.end(), i) -
+          pick.vertices.begin());
+    }
+  }
+  pick.indices = std::move(indices);
+  return pick;
+}
+
+/// Every corner becomes a vertex of its own, as flat normals need it.
+VertexPick pick_corners(std::vector<std::uint32_t> indices) {
+  VertexPick pick;
+  pick.indices.resize(indices.size());
+  for (std::size_t i = 0; i < indices.size(); ++i) {
+    pick.indices[i] = static_cast<std::uint32_t>(i);
+  }
+  pick.vertices = std::move(indices);
+  return pick;
+}
+
+/// A mirrored triangle is wound the other way; its first corner stays first.
+void flip_winding(std::vector<std::uint32_t>& indices) {
+  for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+    std::swap(indices[i + 1], indices[i + 2]);
+  }
+}
+
+Eigen::Vector3f make_unit(const Eigen::Vector3d& direction, const Eigen::Vector3f& fallback) {
+  const double length = direction.norm();
+  // Zero and NaN have no direction; the standard wants unit length, so they get a fixed one.
+  return length > 0 && std::isfinite(length) ? Eigen::Vector3f((direction / length).cast<float>())
+                                             : fallback;
+}
+
+void store(std::byte* to, const float* values, std::size_t count) {
+  std::memcpy(to, values, count * sizeof(float));
+}
+
+/// Writes one attribute of one member, element by element.
+class AttributeWriter {
+ public:
+  AttributeWriter(const Scene& scene,
+                  const MergeMember& member,
+                  const VertexPick& pick,
+                  const Mat4d& world,
+                  const Vec3d& pivot)
+      : scene_(scene),
+        member_(member),
+        pick_(pick),
+        linear_(as_eigen(world).topLeftCorner<3, 3>()),
+        offset_(as_eigen(world).topRightCorner<3, 1>() - as_eigen(pivot)) {}
+
+  void write(const OutputAttribute& attribute, std::byte* to) {
+    const StreamId stream = member_.primitive->find(attribute.semantic);
+    switch (attribute.role) {
+      case AttributeRole::position: write_positions(stream, to); break;
+      case AttributeRole::normal: write_normals(stream, to); break;
+      case AttributeRole::tangent: write_tangents(stream, to); break;
+      case AttributeRole::texcoord: write_texcoords(stream, to); break;
+      case AttributeRole::color: write_colors(attribute, stream, to); break;
+      case AttributeRole::custom: write_custom(attribute, stream, to); break;
+    }
+  }
+
+  [[nodiscard]] const Box3d& bounds() const { return bounds_; }
+
+ private:
+  void write_positions(StreamId stream, std::byte* to) {
+    const ElementReader reader(scene_, stream);
+    for (const std::uint32_t v : pick_.vertices) {
+      const Eigen::Vector3f stored = make_position(reader, v).cast<float>();
+      bounds_.include(Vec3d{static_cast<double>(stored.x()),
+                            static_cast<double>(stored.y()),
+                            static_cast<double>(stored.z())});
+      store(to, stored.data(), 3);
+      to += 3 * sizeof(float);
+    }
+  }
+
+  [[nodiscard]] Eigen::Vector3d make_position(const ElementReader& reader, std::uint32_t v) const {
+    Eigen::Vector3d local;
+    reader.load(v, local.data());
+    return linear_ * local + offset_;
+  }
+
+  void write_normals(StreamId stream, std::byte* to) {
+    if (stream == no_stream) {
+      write_flat_normals(to);
+      return;
+    }
+    const ElementReader reader(scene_, stream);
+    const Eigen::Matrix3d matrix = make_normal_matrix(linear_);
+    for (const std::uint32_t v : pick_.vertices) {
+      Eigen::Vector3d normal;
+      reader.load(v, normal.data());
+      store(to, make_unit(matrix * normal, Eigen::Vector3f::UnitZ()).data(), 3);
+      to += 3 * sizeof(float);
+    }
+  }
+
+  /// glTF 2.0 section 3.7.2.1: a primitive without normals is shaded flat. Its vertices are the
+  /// corners of its triangles here.
+  void write_flat_normals(std::byte* to) {
+    const ElementReader reader(scene_, member_.primitive->find("POSITION"));
+    const auto& corners = pick_.vertices;
+    const auto& order = pick_.indices;
+    for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
+      const Eigen::Vector3d a = make_position(reader, corners[order[i]]);
+      const Eigen::Vector3d b = make_position(reader, corners[order[i + 1]]);
+      const Eigen::Vector3d c = make_position(reader, corners[order[i + 2]]);
+      const Eigen::Vector3f normal = make_unit((b - a).cross(c - a), Eigen::Vector3f::UnitZ());
+      for (int corner = 0; corner < 3; ++corner) {
+        store(to, normal.data(), 3);
+        to += 3 * sizeof(float);
+      }
+    }
+  }
+
+  void write_tangents(StreamId stream, std::byte* to) {
+    const ElementReader reader(scene_, stream);
+    const double handedness = linear_.determinant() < 0 ? -1 : 1;
+    for (const std::uint32_t v : pick_.vertices) {
+      Eigen::Vector4d tangent;
+      reader.load(v, tangent.data());
+      const Eigen::Vector3f direction =
+          make_unit(linear_ * tangent.head<3>(), Eigen::Vector3f::UnitX());
+      const Eigen::Vector4f stored(direction.x(),
+                                   direction.y(),
+                                   direction.z(),
+                                   tangent.w() * handedness < 0 ? -1.0F : 1.0F);
+      store(to, stored.data(), 4);
+      to += 4 * sizeof(float);
+    }
+  }
+
+  void write_texcoords(StreamId stream, std::byte* to) {
+    if (stream == no_stream) {
+      std::memset(to, 0, pick_.vertices.size() * 2 * sizeof(float));
+      return;
+    }
+    const ElementReader reader(scene_, stream);
+    for (const std::uint32_t v : pick_.vertices) {
+      double uv[2];
+      reader.load(v, uv);
+      const float stored[2] = {static_cast<float>(uv[0]), static_cast<float>(uv[1])};
+      store(to, stored, 2);
+      to += sizeof stored;
+    }
+  }
+
+  /// Missing colours are white, a missing alpha is opaque. 8 and 16 bit values pass unchanged:
+  /// v / max is exact enough in double that rounding it back gives v.
+  void write_colors(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
+    double color[4] = {1, 1, 1, 1};
+    const auto put = [&] {
+      for (int c = 0; c < 4; ++c) {
+        if (attribute.component == ComponentType::u8) {
+          const auto value = static_cast<std::uint8_t>(std::lround(color[c] * 255));
+          std::memcpy(to + c, &value, 1);
+        } else if (attribute.component == ComponentType::u16) {
+          const auto value = static_cast<std::uint16_t>(std::lround(color[c] * 65535));
+          std::memcpy(to + c * 2, &value, 2);
+        } else {
+          const auto value = static_cast<float>(color[c]);
+          std::memcpy(to + c * 4, &value, 4);
+        }
+      }
+      to += attribute.stride;
+    };
+    if (stream == no_stream) {
+      std::for_each(pick_.vertices.begin(), pick_.vertices.end(), [&](std::uint32_t) { put(); });
+      return;
+    }
+    const ElementReader reader(scene_, stream);
+    for (const std::uint32_t v : pick_.vertices) {
+      reader.load(v, color);
+      put();
+    }
+  }
+
+  void write_custom(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
+    const ElementReader reader(scene_, stream);
+    const std::size_t size = element_bytes(attribute.component, attribute.element);
+    for (const std::uint32_t v : pick_.vertices) {
+      std::memset(to, 0, attribute.stride);
+      if (const std::byte* from = reader.find(v); from != nullptr) {
+        std::memcpy(to, from, size);
+      }
+      to += attribute.stride;
+    }
+  }
+
+  const Scene& scene_;
+  const MergeMember& member_;
+  const VertexPick& pick_;
+  Eigen::Matrix3d linear_;
+  Eigen::Vector3d offset_;
+  Box3d bounds_;
+};
+
+}  // namespace
+
+ClusterMerge::ClusterMerge(const Scene& source,
+                           const std::vector<Mat4d>& world,
+                           const Group& group)
+    : source_(source), world_(world), group_(group) {
+  for (const DrawRef& ref : group.members) {
+    MergeMember member;
+    member.ref = ref;
+    member.primitive = &source[source[ref.node].mesh].primitives[ref.primitive];
+    member.mirrored = linear_determinant(world[to_index(ref.node)]) < 0;
+    members_.push_back(member);
+  }
+  topology_ = find_topology(members_.front().primitive->mode);
+}
+
+bool ClusterMerge::unwelds(const MergeMember& member) const {
+  const bool wanted = std::any_of(layout_.begin(), layout_.end(), [](const OutputAttribute& a) {
+    return a.role == AttributeRole::normal;
+  });
+  return wanted && topology_ == Topology::triangles &&
+         member.primitive->find("NORMAL") == no_stream;
+}
+
+void ClusterMerge::count() {
+  layout_ = make_output_layout(source_, members_);
+  for (MergeMember& member : members_) {
+    member.first_index = index_count_;
+    member.first_vertex = vertex_count_;
+    member.index_count = count_list_indices(source_, *member.primitive);
+    member.vertex_count =
+        unwelds(member)
+            ? member.index_count
+            : pick_used(make_list_indices(source_, *member.primitive)).vertices.size();
+    index_count_ += member.index_count;
+    vertex_count_ += member.vertex_count;
+  }
+  // 65,535 vertices have the numbers 0 to 65,534: the largest 16-bit value is glTF's restart mark.
+  index_type_ = vertex_count_ <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+}
+
+void ClusterMerge::reserve(GeometryBlock& block) {
+  for (const OutputAttribute& attribute : layout_) {
+    offsets_.push_back(block.reserve(vertex_count_ * attribute.stride));
+  }
+  index_offset_ = block.reserve(index_count_ * component_bytes(index_type_));
+}
+
+void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) {
+  std::vector<std::uint32_t> list = make_list_indices(source_, *member.primitive);
+  if (member.mirrored && topology_ == Topology::triangles) {
+    flip_winding(list);
+  }
+  const VertexPick pick =
+      unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
+  AttributeWriter writer(
+      source_, member, pick, world_[to_index(member.ref.node)], group_.pivot);
+  for (std::size_t a = 0; a < layout_.size(); ++a) {
+    const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
+    writer.write(layout_[a], block.data(at));
+  }
+  bounds_.include(writer.bounds());
+  const std::uint32_t size = component_bytes(index_type_);
+  std::byte* to = block.data(index_offset_ + member.first_index * size);
+  for (const std::uint32_t i : pick.indices) {
+    const auto value = static_cast<std::uint32_t>(i + member.first_vertex);
+    std::memcpy(to, &value, size);
+    to += size;
+  }
+}
+
+void ClusterMerge::fill(GeometryBlock& block) {
+  block.close(index_offset_, index_count_ * component_bytes(index_type_));
+  for (const MergeMember& member : members_) {
+    fill_member(member, block);
+  }
+}
+
+Primitive ClusterMerge::add_to(Scene& out, BlockId block) const {
+  constexpr std::uint32_t vertex_target = 34962;
+  constexpr std::uint32_t index_target = 34963;
+  Primitive primitive;
+  primitive.material = group_.material;
+  primitive.mode = topology_ == Topology::triangles ? PrimitiveMode::triangles
+                   : topology_ == Topology::lines   ? PrimitiveMode::lines
+                                                    : PrimitiveMode::points;
+  for (std::size_t a = 0; a < layout_.size(); ++a) {
+    Stream stream;
+    stream.count = vertex_count_;
+    stream.component = layout_[a].component;
+    stream.element = layout_[a].element;
+    stream.normalized = layout_[a].normalized;
+    if (layout_[a].role == AttributeRole::position) {
+      stream.bounds = StreamBounds{{bounds_.min.begin(), bounds_.min.end()},
+                                   {bounds_.max.begin(), bounds_.max.end()}};
+    }
+    primitive.attributes.push_back({layout_[a].semantic,
+                                    add_stream(out,
+                                               block,
+                                               offsets_[a],
+                                               vertex_count_ * layout_[a].stride,
+                                               vertex_target,
+                                               layout_[a].stride,
+                                               std::move(stream))});
+  }
+  Stream indices;
+  indices.count = index_count_;
+  indices.component = index_type_;
+  primitive.indices = add_stream(out,
+                                 block,
+                                 index_offset_,
+                                 index_count_ * component_bytes(index_type_),
+                                 index_target,
+                                 component_bytes(index_type_),
+                                 std::move(indices));
+  return primitive;
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,50 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <vector>
+
+#include "build/attributes.h"
+#include "build/geometry_block.h"
+#include "wakuzume/propose.h"
+
+/// Merging the draws of one cluster into one primitive.
+namespace wakuzume {
+
+/// One cluster from its sizes to its bytes.
+class ClusterMerge {
+ public:
+  /// \pre `group` passed check_groups; all references outlive the merge
+  ClusterMerge(const Scene& source, const std::vector<Mat4d>& world, const Group& group);
+
+  /// Step 1: layout, and how many vertices and indices each member gives. Independent of others.
+  void count();
+  /// Step 2: room in the block. In group order, so that the bytes do not depend on threads.
+  void reserve(GeometryBlock& block);
+  /// Step 3: writes the bytes. Independent of others.
+  void fill(GeometryBlock& block);
+  /// Step 4: the primitive, its streams in `out`.
+  Primitive add_to(Scene& out, BlockId block) const;
+
+  [[nodiscard]] const std::vector<MergeMember>& members() const { return members_; }
+  [[nodiscard]] std::uint64_t vertex_count() const { return vertex_count_; }
+
+ private:
+  [[nodiscard]] bool unwelds(const MergeMember& member) const;
+  void fill_member(const MergeMember& member, GeometryBlock& block);
+
+  const Scene& source_;
+  const std::vector<Mat4d>& world_;
+  const Group& group_;
+  Topology topology_ = Topology::triangles;
+  std::vector<MergeMember> members_;
+  std::vector<OutputAttribute> layout_;
+  std::vector<std::uint64_t> offsets_;  ///< in the block, one an attribute
+  std::uint64_t index_offset_ = 0;
+  std::uint64_t vertex_count_ = 0;
+  std::uint64_t index_count_ = 0;
+  ComponentType index_type_ = ComponentType::u16;
+  Box3d bounds_;  ///< of the stored positions, relative to the pivot
+};
+
+}  // namespace wakuzume

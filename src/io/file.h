@@ -1,0 +1,48 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+
+#include "wakuzume/bytes.h"
+#include "wakuzume/result.h"
+
+/// Files: mapped for reading, replaced as a whole for writing.
+namespace wakuzume {
+
+/// \error cannot_open  with the system's reason; a folder or a device is refused
+Result<Bytes> map_file(const std::string& path);
+
+/// Writes beside the target and puts the new file in its place at the very end.
+class FileWriter {
+ public:
+  FileWriter() = default;
+  ~FileWriter();  ///< gives up a file that was not committed
+  FileWriter(const FileWriter&) = delete;
+  FileWriter& operator=(const FileWriter&) = delete;
+  FileWriter(FileWriter&& other) noexcept;
+  FileWriter& operator=(FileWriter&&) = delete;
+
+  Result<void> open(const std::string& path);
+  Result<void> write(const void* data, std::size_t size);
+  Result<void> write_at(std::uint64_t offset, const void* data, std::size_t size);
+  /// Synced to the disk, still under its temporary name.
+  Result<void> finish();
+  /// Renames over the target. \pre finish() succeeded
+  Result<void> commit();
+
+  [[nodiscard]] std::uint64_t written() const { return written_; }
+  [[nodiscard]] const std::string& path() const { return path_; }
+
+ private:
+  Result<void> fail(const char* what) const;
+
+  std::string path_;
+  std::string temporary_;
+  int descriptor_ = -1;
+  std::uint64_t written_ = 0;
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,223 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <type_traits>
+
+#include "scene/elements.h"
+#include "scene/running.h"
+#define XXH_INLINE_ALL
+#include <xxhash.h>
+
+namespace wakuzume {
+namespace {
+
+/// Feeds values to XXH3-128 (xxHash, Y. Collet). Strings and lists go in with their length.
+class Hasher {
+ public:
+  Hasher() { XXH3_128bits_reset(&state_); }
+
+  template <class T>
+  requires(std::is_arithmetic_v<T> || std::is_enum_v<T>) void add(const T& value) {
+    XXH3_128bits_update(&state_, &value, sizeof value);
+  }
+  template <class T, std::size_t n>
+  void add(const std::array<T, n>& values) {
+    XXH3_128bits_update(&state_, values.data(), sizeof values);
+  }
+  void add(const std::string& text) {
+    add(text.size());
+    XXH3_128bits_update(&state_, text.data(), text.size());
+  }
+  void add(const ContentHash& hash) {
+    add(hash.high);
+    add(hash.low);
+  }
+  template <class T>
+  void add(const std::vector<T>& values) {
+    add(values.size());
+    for (const T& value : values) {
+      add(value);
+    }
+  }
+  void add(const RawMember& member) {
+    add(member.name);
+    add(member.json);
+  }
+  void add(const Boxed<Extra>& extra) {
+    add(static_cast<bool>(extra));
+    if (extra) {
+      add(extra->extras);
+      add(extra->extensions);
+      add(extra->members);
+    }
+  }
+  void add(const Attribute& attribute) {
+    add(attribute.semantic);
+    add(attribute.stream);
+  }
+  void add(const TextureSlot& slot) {
+    add(slot.texture);
+    add(slot.texcoord);
+    add(slot.factor);
+    add(slot.extra);
+    if (slot.transform) {
+      add(slot.transform->offset);
+      add(slot.transform->rotation);
+      add(slot.transform->scale);
+      add(slot.transform->texcoord);
+    }
+  }
+  void add(const Material& material);
+  void add(const Primitive& primitive);
+  void add(const Node& node);
+
+  [[nodiscard]] ContentHash finish() const {
+    const XXH128_hash_t hash = XXH3_128bits_digest(&state_);
+    return {hash.high64, hash.low64};
+  }
+
+ private:
+  XXH3_state_t state_{};
+};
+
+void Hasher::add(const Material& material) {
+  add(material.name);
+  add(material.base_color);
+  add(material.metallic);
+  add(material.roughness);
+  add(material.emissive);
+  add(material.alpha_mode);
+  add(material.alpha_cutoff);
+  add(material.double_sided);
+  for (const TextureSlot* slot :
+       {&material.base_color_texture, &material.metallic_roughness_texture,
+        &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+    add(*slot);
+  }
+  add(material.pbr_extra);
+  add(material.extra);
+}
+
+void Hasher::add(const Primitive& primitive) {
+  add(primitive.attributes);
+  add(primitive.indices);
+  add(primitive.material);
+  add(primitive.mode);
+  add(primitive.morph_targets);
+  add(primitive.extra);
+}
+
+void Hasher::add(const Node& node) {
+  add(node.name);
+  add(node.parent);
+  add(node.mesh);
+  add(node.camera);
+  add(node.skin);
+  add(node.light);
+  add(make_local_matrix(node));
+  add(node.children);
+  add(static_cast<bool>(node.instancing));
+  if (node.instancing) {
+    add(node.instancing->attributes);
+    add(node.instancing->extra);
+  }
+  add(node.extra);
+}
+
+ContentHash hash_bytes(std::span<const std::byte> bytes) {
+  const XXH128_hash_t hash = XXH3_128bits(bytes.data(), bytes.size());
+  return {hash.high64, hash.low64};
+}
+
+void add_stream(Hasher& hasher,
+                const Scene& scene,
+                const Stream& stream,
+                const std::vector<ContentHash>& view_hashes) {
+  hasher.add(stream.offset);
+  hasher.add(stream.count);
+  hasher.add(stream.component);
+  hasher.add(stream.element);
+  hasher.add(stream.normalized);
+  if (stream.view != no_view) {
+    hasher.add(view_hashes[to_index(stream.view)]);
+    hasher.add(scene[stream.view].stride);
+  }
+  if (stream.sparse) {
+    hasher.add(stream.sparse->count);
+    hasher.add(stream.sparse->index_type);
+    hasher.add(view_hashes[to_index(stream.sparse->index_view)]);
+    hasher.add(stream.sparse->index_offset);
+    hasher.add(view_hashes[to_index(stream.sparse->value_view)]);
+    hasher.add(stream.sparse->value_offset);
+  }
+}
+
+void add_movement(Hasher& hasher, const Scene& scene) {
+  for (const Skin& skin : scene.skins) {
+    hasher.add(skin.joints);
+    hasher.add(skin.inverse_bind_matrices);
+  }
+  for (const Animation& animation : scene.animations) {
+    for (const AnimationChannel& channel : animation.channels) {
+      hasher.add(channel.node);
+      hasher.add(channel.path);
+      hasher.add(channel.sampler);
+    }
+    for (const AnimationSampler& sampler : animation.samplers) {
+      hasher.add(sampler.input);
+      hasher.add(sampler.output);
+      hasher.add(sampler.interpolation);
+    }
+  }
+}
+
+}  // namespace
+
+ContentHash make_content_hash(const Scene& scene, const RunControl& run) {
+  // By view and not by block: a written scene has its blocks packed anew, its views unchanged.
+  RunControl quiet = run;
+  quiet.observer = nullptr;
+  std::vector<ContentHash> view_hashes(scene.views.size());
+  for_each_index(scene.views.size(), quiet, "hashing", [&](std::size_t i) {
+    const BlockView& view = scene.views[i];
+    view_hashes[i] = hash_bytes(scene[view.block].bytes.data().subspan(view.offset, view.length));
+  });
+  Hasher hasher;
+  hasher.add(scene.streams.size());
+  for (const Stream& stream : scene.streams) {
+    add_stream(hasher, scene, stream, view_hashes);
+  }
+  for (const Image& image : scene.images) {
+    hasher.add(image.name);
+    hasher.add(image.view != no_view ? view_hashes[to_index(image.view)]
+                                     : hash_bytes(image.bytes.data()));
+  }
+  for (const Sampler& sampler : scene.samplers) {
+    hasher.add(std::array{sampler.mag_filter, sampler.min_filter, sampler.wrap_s, sampler.wrap_t});
+  }
+  for (const Texture& texture : scene.textures) {
+    hasher.add(texture.image);
+    hasher.add(texture.sampler);
+    hasher.add(texture.extra);
+  }
+  hasher.add(scene.materials);
+  for (const Mesh& mesh : scene.meshes) {
+    hasher.add(mesh.name);
+    hasher.add(mesh.primitives);
+    hasher.add(mesh.extra);
+  }
+  add_movement(hasher, scene);
+  hasher.add(scene.nodes);
+  for (const Level& level : scene.levels) {
+    hasher.add(level.roots);
+  }
+  return hasher.finish();
+}
+
+std::string to_string(const ContentHash& hash) {
+  return fmt::format("{:016x}{:016x}", hash.high, hash.low);
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,412 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "verify/audit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "scene/elements.h"
+#include "scene/matrix.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+/// Distance from 1.0f to the next float: half of it is the rounding error of a stored coordinate.
+constexpr double float_ulp = 1.1920928955078125e-7;
+/// What is left of double precision after a chain of transforms.
+constexpr double double_slack = 1e-13;
+
+bool same_extra(const Boxed<Extra>& a, const Boxed<Extra>& b) {
+  const Extra none;
+  const Extra& left = a ? *a : none;
+  const Extra& right = b ? *b : none;
+  return left.extras == right.extras &&
+         std::equal(left.extensions.begin(), left.extensions.end(), right.extensions.begin(),
+                    right.extensions.end(), [](const RawMember& x, const RawMember& y) {
+                      return x.name == y.name && x.json == y.json;
+                    });
+}
+
+bool same_slot(const TextureSlot& a, const TextureSlot& b) {
+  if (static_cast<bool>(a.transform) != static_cast<bool>(b.transform)) {
+    return false;
+  }
+  if (a.transform &&
+      (a.transform->offset != b.transform->offset ||
+       a.transform->rotation != b.transform->rotation || a.transform->scale != b.transform->scale ||
+       a.transform->texcoord != b.transform->texcoord)) {
+    return false;
+  }
+  return a.texture == b.texture && a.texcoord == b.texcoord && a.factor == b.factor &&
+         same_extra(a.extra, b.extra);
+}
+
+bool same_material(const Material& a, const Material& b) {
+  return a.name == b.name && a.base_color == b.base_color && a.metallic == b.metallic &&
+         a.roughness == b.roughness && a.emissive == b.emissive && a.alpha_mode == b.alpha_mode &&
+         a.alpha_cutoff == b.alpha_cutoff && a.double_sided == b.double_sided &&
+         same_slot(a.base_color_texture, b.base_color_texture) &&
+         same_slot(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
+         same_slot(a.normal_texture, b.normal_texture) &&
+         same_slot(a.occlusion_texture, b.occlusion_texture) &&
+         same_slot(a.emissive_texture, b.emissive_texture) && same_extra(a.extra, b.extra);
+}
+
+const Primitive* find_primitive(const Scene& scene, NodeId node, std::uint32_t primitive) {
+  if (to_index(node) >= scene.nodes.size() || scene[node].mesh == no_mesh) {
+    return nullptr;
+  }
+  const Mesh& mesh = scene[scene[node].mesh];
+  return primitive < mesh.primitives.size() ? &mesh.primitives[primitive] : nullptr;
+}
+
+StreamId find_stream(const std::vector<Attribute>& attributes, std::string_view semantic) {
+  const auto hit = std::find_if(attributes.begin(), attributes.end(),
+                                [&](const Attribute& a) { return a.semantic == semantic; });
+  return hit == attributes.end() ? no_stream : hit->stream;
+}
+
+/// Two streams of either scene hold the same elements, bit for bit.
+bool same_stream(const Scene& a, StreamId ia, const Scene& b, StreamId ib) {
+  if (ia == no_stream || ib == no_stream) {
+    return ia == ib;
+  }
+  const Stream& x = a[ia];
+  const Stream& y = b[ib];
+  return x.count == y.count && x.component == y.component && x.element == y.element &&
+         x.normalized == y.normalized && make_packed(a, ia) == make_packed(b, ib);
+}
+
+bool same_attributes(const Scene& a,
+                     const std::vector<Attribute>& x,
+                     const Scene& b,
+                     const std::vector<Attribute>& y) {
+  return x.size() == y.size() && std::all_of(x.begin(), x.end(), [&](const Attribute& attribute) {
+           const StreamId other = find_stream(y, attribute.semantic);
+           return other != no_stream && same_stream(a, attribute.stream, b, other);
+         });
+}
+
+bool near(double a, double b, double tolerance) {
+  return std::abs(a - b) <= tolerance || (std::isnan(a) && std::isnan(b));
+}
+
+}  // namespace
+
+/// One source draw and the range of the result that should be it: corner i of the first list is
+/// corner i of the second.
+struct Auditor::Pairing {
+  const Primitive* before = nullptr;
+  const Primitive* after = nullptr;
+  Mat4d before_world{};
+  Mat4d after_world{};
+  std::vector<std::uint32_t> before_corners;  ///< in the order the result should have them
+  std::vector<std::uint32_t> after_corners;
+  Topology topology = Topology::triangles;
+};
+
+Auditor::Auditor(const Scene& before, const Scene& after, const VerifySettings& settings)
+    : before_(before),
+      after_(after),
+      settings_(settings),
+      before_world_(make_world_matrices(before)),
+      after_world_(make_world_matrices(after)) {}
+
+/// What must agree whatever the geometry: the material, and for kept draws all that moves them.
+std::string Auditor::compare_identity(const LedgerRow& row) const {
+  const Primitive* before = find_primitive(before_, row.source.node, row.source.primitive);
+  const Primitive* after = find_primitive(after_, row.node, row.primitive);
+  if (before == nullptr) {
+    return "the source has no such draw";
+  }
+  if (after == nullptr) {
+    return fmt::format("the result has no node {} with primitive {}", to_index(row.node),
+                       row.primitive);
+  }
+  const bool has_material = before->material != no_material;
+  if (before->material != after->material ||
+      (has_material && !same_material(before_[before->material], after_[after->material]))) {
+    return fmt::format("material {} became material {}", to_index(before->material),
+                       to_index(after->material));
+  }
+  if (row.fate != Fate::kept) {
+    return {};
+  }
+  const Node& old_node = before_[row.source.node];
+  const Node& new_node = after_[row.node];
+  if (old_node.name != new_node.name || !same_extra(old_node.extra, new_node.extra)) {
+    return "the kept node's name, extras or extensions changed";
+  }
+  if (old_node.camera != new_node.camera || old_node.light != new_node.light ||
+      old_node.skin != new_node.skin) {
+    return "the kept node's camera, light or skin changed";
+  }
+  if (static_cast<bool>(old_node.instancing) != static_cast<bool>(new_node.instancing) ||
+      (old_node.instancing && !same_attributes(before_, old_node.instancing->attributes, after_,
+                                               new_node.instancing->attributes))) {
+    return "the kept node's instances changed";
+  }
+  if (before->morph_targets.size() != after->morph_targets.size()) {
+    return "morph targets were lost";
+  }
+  for (std::size_t t = 0; t < before->morph_targets.size(); ++t) {
+    if (!same_attributes(before_, before->morph_targets[t], after_, after->morph_targets[t])) {
+      return fmt::format("morph target {} changed", t);
+    }
+  }
+  return {};
+}
+
+/// Where the result's primitive stands for this row: its node, and below that its instance.
+std::optional<Mat4d> Auditor::find_result_matrix(const LedgerRow& row) const {
+  const Mat4d& node_world = after_world_[to_index(row.node)];
+  if (row.fate != Fate::instanced) {
+    return node_world;
+  }
+  const Node& node = after_[row.node];
+  if (!node.instancing || row.instance >= count_instances(after_, node)) {
+    return std::nullopt;
+  }
+  Trs trs;
+  const auto load = [&](const char* semantic, double* to) {
+    const StreamId stream = find_stream(node.instancing->attributes, semantic);
+    if (stream != no_stream) {
+      ElementReader(after_, stream).load(row.instance, to);
+    }
+  };
+  load("TRANSLATION", trs.translation.data());
+  load("ROTATION", trs.rotation.data());
+  load("SCALE", trs.scale.data());
+  return make_product(node_world, make_matrix(trs));
+}
+
+Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result_world) const {
+  Pairing pairing;
+  pairing.before = find_primitive(before_, row.source.node, row.source.primitive);
+  pairing.after = find_primitive(after_, row.node, row.primitive);
+  pairing.before_world = before_world_[to_index(row.source.node)];
+  pairing.after_world = result_world;
+  pairing.topology = find_topology(pairing.before->mode);
+  pairing.before_corners = make_list_indices(before_, *pairing.before);
+  // A triangle faces the same way when its corners go round the same way in world space, which a
+  // mirroring matrix reverses.
+  const bool turned =
+      (linear_determinant(pairing.before_world) < 0) != (linear_determinant(result_world) < 0);
+  if (turned && pairing.topology == Topology::triangles) {
+    for (std::size_t i = 0; i + 2 < pairing.before_corners.size(); i += 3) {
+      std::swap(pairing.before_corners[i + 1], pairing.before_corners[i + 2]);
+    }
+  }
+  if (row.fate != Fate::merged) {
+    pairing.after_corners = make_list_indices(after_, *pairing.after);
+    return pairing;
+  }
+  // Only this row's range: decoding the whole cluster for each member would be quadratic.
+  const StreamId indices = pairing.after->indices;
+  if (indices == no_stream || row.first_index > after_[indices].count ||
+      row.index_count > after_[indices].count - row.first_index) {
+    return pairing;
+  }
+  const ElementReader reader(after_, indices);
+  for (std::uint64_t i = 0; i < row.index_count; ++i) {
+    pairing.after_corners.push_back(reader.index(static_cast<std::uint32_t>(row.first_index + i)));
+  }
+  return pairing;
+}
+
+double Auditor::allowed_error(const Pairing& pairing, const LedgerRow& row) const {
+  const ElementReader reader(after_, pairing.after->find("POSITION"));
+  Box3d box;
+  double farthest = 0;
+  for (const std::uint32_t corner : pairing.after_corners) {
+    Vec3d p;
+    reader.load(corner, p.data());
+    box.include(p);
+    farthest = std::max({farthest, std::abs(p[0]), std::abs(p[1]), std::abs(p[2])});
+  }
+  // A merged primitive's own extent is what the tolerance is a share of.
+  const Stream& positions = reader.stream();
+  if (row.fate == Fate::merged && positions.bounds && positions.bounds->max.size() == 3) {
+    Box3d whole = box;
+    const auto& b = *positions.bounds;
+    whole.include(Vec3d{b.min[0], b.min[1], b.min[2]});
+    whole.include(Vec3d{b.max[0], b.max[1], b.max[2]});
+    box = whole;
+  }
+  const Eigen::Matrix3d linear = as_eigen(pairing.after_world).topLeftCorner<3, 3>();
+  const double scale = linear.colwise().norm().maxCoeff();
+  const Vec3d translation{pairing.after_world[12], pairing.after_world[13],
+                          pairing.after_world[14]};
+  double world_size = 0;
+  for (std::size_t i = 0; i < 3; ++i) {
+    world_size = std::max(world_size, std::abs(translation[i]));
+  }
+  double rounding = farthest * scale * float_ulp;
+  if (row.fate == Fate::instanced) {
+    const StreamId stream = find_stream(after_[row.node].instancing->attributes, "TRANSLATION");
+    Vec3d stored{0, 0, 0};
+    if (stream != no_stream) {
+      ElementReader(after_, stream).load(row.instance, stored.data());
+    }
+    rounding +=
+        float_ulp * std::max({std::abs(stored[0]), std::abs(stored[1]), std::abs(stored[2])});
+  }
+  return settings_.position_tolerance * box.largest_extent() * scale + rounding +
+         world_size * double_slack;
+}
+
+void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit& out) const {
+  const ElementReader before(before_, pairing.before->find("POSITION"));
+  const ElementReader after(after_, pairing.after->find("POSITION"));
+  const auto before_world = as_eigen(pairing.before_world);
+  const auto after_world = as_eigen(pairing.after_world);
+  for (std::size_t i = 0; i < pairing.before_corners.size(); ++i) {
+    Eigen::Vector4d p(0, 0, 0, 1);
+    Eigen::Vector4d q(0, 0, 0, 1);
+    before.load(pairing.before_corners[i], p.data());
+    after.load(pairing.after_corners[i], q.data());
+    const double error = (before_world * p - after_world * q).cwiseAbs().maxCoeff();
+    if (!(error <= allowed)) {
+      out.mismatch = fmt::format("corner {} stands {:.3g} m from its place; {:.3g} m are allowed",
+                                 i, error, allowed);
+      return;
+    }
+    out.position_error_m = std::max(out.position_error_m, error);
+  }
+  const std::uint64_t corners = pairing.before_corners.size();
+  if (pairing.topology == Topology::triangles) {
+    out.triangles = corners / 3;
+  } else {
+    out.elements = pairing.topology == Topology::lines ? corners / 2 : corners;
+  }
+}
+
+std::string Auditor::compare_directions(const Pairing& pairing, const Attribute& attribute) const {
+  const StreamId other = pairing.before->find(attribute.semantic);
+  const bool normals = attribute.semantic == "NORMAL";
+  const ElementReader after(after_, attribute.stream);
+  const Eigen::Matrix3d before_linear = as_eigen(pairing.before_world).topLeftCorner<3, 3>();
+  const Eigen::Matrix3d after_linear = as_eigen(pairing.after_world).topLeftCorner<3, 3>();
+  const Eigen::Matrix3d from = normals ? make_normal_matrix(before_linear) : before_linear;
+  const Eigen::Matrix3d to = normals ? make_normal_matrix(after_linear) : after_linear;
+  const double turn = before_linear.determinant() * after_linear.determinant() < 0 ? -1 : 1;
+  const ElementReader positions(before_, pairing.before->find("POSITION"));
+  const ElementReader directions(before_,
+                                 other == no_stream ? pairing.before->find("POSITION") : other);
+  for (std::size_t i = 0; i < pairing.after_corners.size(); ++i) {
+    Eigen::Vector4d got(0, 0, 0, 0);
+    Eigen::Vector4d source(0, 0, 0, 0);
+    after.load(pairing.after_corners[i], got.data());
+    Eigen::Vector3d wanted;
+    if (other != no_stream) {
+      directions.load(pairing.before_corners[i], source.data());
+      wanted = from * source.head<3>();
+    } else {
+      // Flat: across the corners in the order they have in world space.
+      Eigen::Vector3d p[3];
+      for (std::size_t c = 0; c < 3; ++c) {
+        positions.load(pairing.before_corners[i / 3 * 3 + c], p[c].data());
+        p[c] = before_linear * p[c];
+      }
+      wanted = (p[1] - p[0]).cross(p[2] - p[0]);
+      if (after_linear.determinant() < 0) {
+        wanted = -wanted;
+      }
+    }
+    const double length = wanted.norm();
+    if (!(length > 0) || !std::isfinite(length)) {
+      continue;  // no direction to hold it against
+    }
+    const double error =
+        ((to * got.head<3>()).normalized() - wanted / length).cwiseAbs().maxCoeff();
+    const bool hand = normals || other == no_stream || got.w() * turn * source.w() > 0;
+    if (!(error <= settings_.direction_tolerance) || !hand) {
+      return fmt::format("{} of corner {} is off by {:.3g}", attribute.semantic, i, error);
+    }
+  }
+  return {};
+}
+
+std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& attribute) const {
+  if (attribute.semantic == "NORMAL" || attribute.semantic == "TANGENT") {
+    return compare_directions(pairing, attribute);
+  }
+  const StreamId other = pairing.before->find(attribute.semantic);
+  const bool color = attribute.semantic.starts_with("COLOR_");
+  if (other == no_stream && !color && !attribute.semantic.starts_with("TEXCOORD_")) {
+    return fmt::format("{} came from nowhere", attribute.semantic);
+  }
+  const ElementReader after(after_, attribute.stream);
+  const std::optional<ElementReader> before =
+      other == no_stream ? std::nullopt
+                         : std::optional<ElementReader>(std::in_place, before_, other);
+  for (std::size_t i = 0; i < pairing.after_corners.size(); ++i) {
+    // The standard's neutral values: white for colours, zero for UVs.
+    double wanted[16];
+    double got[16];
+    std::fill(std::begin(wanted), std::end(wanted), color ? 1.0 : 0.0);
+    std::copy(std::begin(wanted), std::end(wanted), std::begin(got));
+    if (before) {
+      before->load(pairing.before_corners[i], wanted);
+    }
+    after.load(pairing.after_corners[i], got);
+    for (std::uint32_t c = 0; c < after.width(); ++c) {
+      if (!near(got[c], wanted[c], 1e-6 * std::max(1.0, std::abs(wanted[c])))) {
+        return fmt::format("{} of corner {} is {:.6g}, was {:.6g}", attribute.semantic, i, got[c],
+                           wanted[c]);
+      }
+    }
+  }
+  return {};
+}
+
+DrawAudit Auditor::audit(const LedgerRow& row) const {
+  DrawAudit out;
+  out.mismatch = compare_identity(row);
+  if (!out.mismatch.empty()) {
+    return out;
+  }
+  const std::optional<Mat4d> world = find_result_matrix(row);
+  if (!world) {
+    out.mismatch = fmt::format("the result has no instance {}", row.instance);
+    return out;
+  }
+  const Pairing pairing = make_pairing(row, *world);
+  if (pairing.after->find("POSITION") == no_stream ||
+      find_topology(pairing.after->mode) != pairing.topology) {
+    out.mismatch = "the result's primitive has no positions or another mode";
+    return out;
+  }
+  if (pairing.before_corners.size() != pairing.after_corners.size()) {
+    out.mismatch = fmt::format("{} indices became {}", pairing.before_corners.size(),
+                               pairing.after_corners.size());
+    return out;
+  }
+  const std::uint64_t vertices = count_vertices(after_, *pairing.after);
+  for (const std::uint32_t corner : pairing.after_corners) {
+    if (corner >= vertices) {
+      out.mismatch = fmt::format("vertex {} of {} is used", corner, vertices);
+      return out;
+    }
+  }
+  compare_elements(pairing, allowed_error(pairing, row), out);
+  for (const Attribute& attribute : pairing.after->attributes) {
+    if (out.mismatch.empty() && attribute.semantic != "POSITION") {
+      out.mismatch = compare_attribute(pairing, attribute);
+    }
+  }
+  for (const Attribute& attribute : pairing.before->attributes) {
+    const bool ignored =
+        attribute.semantic == "TANGENT" && pairing.before->find("NORMAL") == no_stream;
+    if (out.mismatch.empty() && !ignored && pairing.after->find(attribute.semantic) == no_stream) {
+      out.mismatch = fmt::format("{} was lost", attribute.semantic);
+    }
+  }
+  return out;
+}
+
+}  // namespace wakuzume

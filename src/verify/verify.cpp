@@ -1,0 +1,180 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/verify.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "plan/check.h"
+#include "scene/running.h"
+#include "survey/draws.h"
+#include "verify/audit.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t max_mismatches = 100;
+
+class Verifier {
+ public:
+  Verifier(const Scene& before,
+           const Scene& after,
+           const Ledger& ledger,
+           const VerifySettings& settings)
+      : before_(before), after_(after), ledger_(ledger), settings_(settings) {}
+
+  Result<Verdict> run(const RunControl& run) {
+    verdict_.before = count_totals(before_);
+    verdict_.after = count_totals(after_);
+    // Not an error: the audit below says which draws it concerns.
+    if (make_content_hash(after_, run) != ledger_.result_hash) {
+      report({}, "the result is not what the build wrote: its content hash differs");
+    }
+    check_rows();
+    if (!audit_rows(run)) {
+      return Failure(make_cancelled());
+    }
+    check_nothing_else();
+    verdict_.passed = verdict_.mismatch_count == 0;
+    return std::move(verdict_);
+  }
+
+ private:
+  void report(const DrawRef& draw, std::string what) {
+    if (++verdict_.mismatch_count <= max_mismatches) {
+      verdict_.mismatches.push_back({draw, std::move(what)});
+    }
+  }
+
+  /// Every source draw in exactly one row.
+  void check_rows() {
+    const std::vector<DrawRef> draws = make_draw_list(before_);
+    std::map<DrawRef, std::uint32_t> rows;
+    for (const LedgerRow& row : ledger_.rows) {
+      ++rows[row.source];
+      ++verdict_.fates[static_cast<std::size_t>(row.fate)];
+    }
+    for (const DrawRef& draw : draws) {
+      const auto hit = rows.find(draw);
+      if (hit == rows.end()) {
+        report(draw, "has no row in the ledger");
+      } else if (hit->second > 1) {
+        report(draw, fmt::format("has {} rows in the ledger", hit->second));
+      }
+    }
+    if (rows.size() > draws.size()) {
+      report({}, fmt::format("{} ledger rows name no draw", rows.size() - draws.size()));
+    }
+  }
+
+  bool audit_rows(const RunControl& run) {
+    const Auditor auditor(before_, after_, settings_);
+    std::vector<DrawAudit> audits(ledger_.rows.size());
+    if (!for_each_index(audits.size(), run, "auditing", [&](std::size_t i) {
+          if (ledger_.rows[i].fate != Fate::dropped) {
+            audits[i] = auditor.audit(ledger_.rows[i]);
+          }
+        })) {
+      return false;
+    }
+    for (std::size_t i = 0; i < audits.size(); ++i) {
+      if (!audits[i].mismatch.empty()) {
+        report(ledger_.rows[i].source, audits[i].mismatch);
+      }
+      verdict_.triangles_checked += audits[i].triangles;
+      verdict_.elements_checked += audits[i].elements;
+      verdict_.largest_position_error_m =
+          std::max(verdict_.largest_position_error_m, audits[i].position_error_m);
+    }
+    return true;
+  }
+
+  /// Everything that the result draws belongs to some row, and to one only.
+  void check_nothing_else() {
+    std::map<DrawRef, std::vector<const LedgerRow*>> owners;
+    for (const LedgerRow& row : ledger_.rows) {
+      if (row.fate != Fate::dropped) {
+        owners[{row.node, row.primitive}].push_back(&row);
+      }
+    }
+    for (const DrawRef& draw : make_draw_list(after_)) {
+      const auto hit = owners.find(draw);
+      const std::string what =
+          hit == owners.end() ? "belongs to no source draw" : check_owners(draw, hit->second);
+      if (!what.empty()) {
+        report({}, fmt::format("result {} primitive {} {}", make_node_path(after_, draw.node),
+                               draw.primitive, what));
+      }
+    }
+  }
+
+  [[nodiscard]] std::string check_owners(const DrawRef& draw,
+                                         std::vector<const LedgerRow*> rows) const {
+    const Node& node = after_[draw.node];
+    const Fate fate = rows.front()->fate;
+    if (std::any_of(rows.begin(), rows.end(),
+                    [&](const LedgerRow* r) { return r->fate != fate; })) {
+      return "has rows of different fates";
+    }
+    if (fate == Fate::kept) {
+      return rows.size() == 1 ? "" : "is claimed by several kept draws";
+    }
+    // Merged rows must tile the index list, instances must be numbered without gap or repeat.
+    const bool merged = fate == Fate::merged;
+    std::sort(rows.begin(), rows.end(), [&](const LedgerRow* a, const LedgerRow* b) {
+      return merged ? a->first_index < b->first_index : a->instance < b->instance;
+    });
+    std::uint64_t next = 0;
+    for (const LedgerRow* row : rows) {
+      const std::uint64_t begin = merged ? row->first_index : row->instance;
+      if (begin != next) {
+        return fmt::format("has a gap or an overlap at {}", next);
+      }
+      next += merged ? row->index_count : 1;
+    }
+    const std::uint64_t wanted =
+        merged ? count_list_indices(after_, after_[node.mesh].primitives[draw.primitive])
+               : count_instances(after_, node);
+    return next == wanted ? "" : fmt::format("has {} of its own, rows for {}", wanted, next);
+  }
+
+  const Scene& before_;
+  const Scene& after_;
+  const Ledger& ledger_;
+  const VerifySettings& settings_;
+  Verdict verdict_;
+};
+
+}  // namespace
+
+Result<void> validate(const VerifySettings& settings) {
+  const bool position = settings.position_tolerance >= 0 && settings.position_tolerance <= 1;
+  const bool direction = settings.direction_tolerance >= 0 && settings.direction_tolerance <= 2;
+  if (position && direction) {
+    return {};
+  }
+  return Failure(Error{ErrorCode::bad_setting,
+                       position ? "verify.direction_tolerance must be from 0 to 2"
+                                : "verify.position_tolerance must be from 0 to 1",
+                       {}});
+}
+
+Result<Verdict> verify(const Scene& before,
+                       const Scene& after,
+                       const Ledger& ledger,
+                       const VerifySettings& settings,
+                       const RunControl& run) {
+  if (auto valid = validate(settings); !valid) {
+    return Failure(valid.error());
+  }
+  if (auto same =
+          check_hash(ledger.source_hash, make_content_hash(before, run), "the ledger's source");
+      !same) {
+    return Failure(same.error());
+  }
+  return Verifier(before, after, ledger, settings).run(run);
+}
+
+}  // namespace wakuzume

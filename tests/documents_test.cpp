@@ -1,0 +1,227 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+#include <simdjson.h>
+
+#include <ostream>
+
+#include "support/process.h"
+#include "support/scene_builder.h"
+#include "wakuzume/io.h"
+
+namespace wakuzume {
+namespace {
+
+struct Made {
+  Scene scene;
+  Survey survey;
+  Plan plan;
+  Built built;
+};
+
+Made make_all(std::uint32_t seed) {
+  Made made;
+  made.scene = test::make_random_scene(seed, 60);
+  made.survey = *survey(made.scene);
+  made.plan = *propose(made.scene, made.survey, {.min_instances = 3, .cell_size_m = 12.5});
+  made.plan.scene_path = "some where/\"scene\".glb";
+  made.built = *build(made.scene, made.plan);
+  return made;
+}
+
+std::string replace(std::string text, const std::string& what, const std::string& by) {
+  const std::size_t at = text.find(what);
+  EXPECT_NE(at, std::string::npos) << what;
+  return at == std::string::npos ? text : text.replace(at, what.size(), by);
+}
+
+TEST(PlanDocument, IsReadBackToTheSamePlan) {
+  const auto file = test::make_scratch() / "a.plan.json";
+  for (std::uint32_t seed = 0; seed < 5; ++seed) {
+    const Made made = make_all(seed);
+    const std::string json = to_json(made.scene, made.plan);
+    ASSERT_TRUE(write_text(file.string(), json));
+    const auto plan = read_plan(file.string());
+    ASSERT_TRUE(plan) << to_string(plan.error());
+    EXPECT_EQ(to_json(made.scene, *plan), json);
+    EXPECT_EQ(plan->scene_path, made.plan.scene_path);
+    EXPECT_EQ(plan->settings, made.plan.settings);
+    EXPECT_TRUE(check_plan(made.scene, *plan));
+    const auto built = build(made.scene, *plan);
+    ASSERT_TRUE(built);
+    EXPECT_EQ(built->ledger.result_hash, made.built.ledger.result_hash)
+        << "a plan from a file builds what the plan in memory builds";
+  }
+}
+
+TEST(PlanDocument, CanBeEditedByHand) {
+  // Taking a draw out of its group: move its line to "kept".
+  test::SceneBuilder builder;
+  for (int i = 0; i < 3; ++i) {
+    builder.add_node("n", builder.add_mesh("m", test::make_square()), test::at(i));
+  }
+  const Scene scene = builder.finish();
+  const Plan plan = *propose(scene, *survey(scene), {.fewer_draws = 100});
+  const auto file = test::make_scratch() / "a.plan.json";
+  std::string json = to_json(scene, plan);
+  json = replace(json, ",\n        {\"node\":2,\"primitive\":0,\"path\":\"/n\"}", "");
+  json = replace(json, "\"kept\": []",
+                 R"("kept": [{"node":2,"primitive":0,"reason":"alone_in_its_cell"}])");
+  ASSERT_TRUE(write_text(file.string(), json));
+  const auto edited = read_plan(file.string());
+  ASSERT_TRUE(edited) << to_string(edited.error());
+  const auto coverage = check_plan(scene, *edited);
+  ASSERT_TRUE(coverage) << to_string(coverage.error());
+  EXPECT_EQ(coverage->kept, 1U);
+  const auto built = build(scene, *edited);
+  ASSERT_TRUE(built);
+  EXPECT_TRUE(verify(scene, built->scene, built->ledger)->passed);
+}
+
+struct Spoilt {
+  const char* name;
+  const char* what;
+  const char* by;
+  ErrorCode code;
+  const char* pointer;
+};
+std::ostream& operator<<(std::ostream& out, const Spoilt& fault) { return out << fault.name; }
+
+class PlanFaults : public testing::TestWithParam<Spoilt> {};
+
+TEST_P(PlanFaults, AreNamedWithTheirPlace) {
+  const Made made = make_all(1);
+  const auto file = test::make_scratch() / "a.plan.json";
+  const std::string json = replace(to_json(made.scene, made.plan), GetParam().what, GetParam().by);
+  ASSERT_TRUE(write_text(file.string(), json));
+  const auto plan = read_plan(file.string());
+  ASSERT_FALSE(plan);
+  EXPECT_EQ(plan.error().code, GetParam().code) << to_string(plan.error());
+  EXPECT_EQ(plan.error().place.pointer, GetParam().pointer) << to_string(plan.error());
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Plan,
+    PlanFaults,
+    testing::Values(Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
+                    Spoilt{"version", "\"version\": 1", "\"version\": 2", ErrorCode::bad_value, ""},
+                    Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5",
+                           ErrorCode::bad_value, "/settings/propose/cell_size"},
+                    Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"",
+                           ErrorCode::bad_value, "/fore~1cast"},
+                    Spoilt{"kind", "\"kind\": \"", "\"kind\": \"un", ErrorCode::bad_value,
+                           "/groups/0/kind"},
+                    Spoilt{"type", "\"pivot\": [", "\"pivot\": [\"x\",", ErrorCode::bad_type,
+                           "/groups/0/pivot/0"},
+                    Spoilt{"hash", "\"content\": \"", "\"content\": \"xyz", ErrorCode::bad_value,
+                           "/scene/content"},
+                    Spoilt{"range", "\"min_instances\": 3", "\"min_instances\": 1",
+                           ErrorCode::bad_setting, "/settings"},
+                    Spoilt{"syntax", "\"kept\": [", "\"kept\" [", ErrorCode::bad_json, ""}));
+
+TEST(LedgerDocument, IsReadBackRowByRow) {
+  const auto file = test::make_scratch() / "a.ledger.json";
+  const Made made = make_all(3);
+  const std::string json = to_json(made.built.ledger);
+  ASSERT_TRUE(write_text(file.string(), json));
+  const auto ledger = read_ledger(file.string());
+  ASSERT_TRUE(ledger) << to_string(ledger.error());
+  EXPECT_EQ(to_json(*ledger), json);
+  EXPECT_EQ(ledger->rows.size(), made.survey.draws.size());
+  EXPECT_TRUE(verify(made.scene, made.built.scene, *ledger)->passed);
+}
+
+TEST(LedgerDocument, RefusesRowsOfAnotherLength) {
+  const auto file = test::make_scratch() / "a.ledger.json";
+  const Made made = make_all(3);
+  const std::string json = to_json(made.built.ledger);
+  for (const char* rows : {"[0,0,\"merged\",1]", "[0,0,\"merged\",1,0,0,0,3,0,3,9]",
+                           "[0,0,\"lost\",1,0,0,0,3,0,3]", "{}"}) {
+    ASSERT_TRUE(write_text(file.string(),
+                           replace(json, "\"rows\": [", std::string("\"rows\": [") + rows + ",")));
+    const auto ledger = read_ledger(file.string());
+    ASSERT_FALSE(ledger) << rows;
+    EXPECT_EQ(ledger.error().place.pointer.substr(0, 7), "/rows/0");
+  }
+}
+
+TEST(LedgerDocument, KnowsTheSceneAfterItWasWrittenAndRead) {
+  const auto folder = test::make_scratch();
+  for (std::uint32_t seed = 40; seed < 50; ++seed) {
+    const Made made = make_all(seed);
+    for (const char* name : {"a.glb", "a.gltf"}) {
+      const std::string path = (folder / name).string();
+      ASSERT_TRUE(write_scene(made.built.scene, path));
+      const auto again = read_scene(path);
+      ASSERT_TRUE(again) << to_string(again.error());
+      EXPECT_EQ(make_content_hash(*again), made.built.ledger.result_hash) << seed << name;
+    }
+  }
+}
+
+/// The schemas in docs/formats say what the documents are, held against each other by ajv.
+TEST(Documents, AreWhatTheirSchemasSay) {
+  const auto folder = test::make_scratch();
+  const auto judge = [&](const std::vector<std::string>& files) {
+    std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/schema.mjs"};
+    command.insert(command.end(), files.begin(), files.end());
+    return test::run_program(command);
+  };
+  for (std::uint32_t seed = 0; seed < 3; ++seed) {
+    const Made made = make_all(seed);
+    const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    const std::pair<const char*, std::string> documents[] = {
+        {"plan", to_json(made.scene, made.plan)},
+        {"ledger", to_json(made.built.ledger)},
+        {"survey", to_json(made.scene, made.survey)},
+        {"verdict", to_json(*verdict)}};
+    std::vector<std::string> files;
+    for (const auto& [name, json] : documents) {
+      files.push_back(std::string(WAKUZUME_SCHEMAS) + "/" + name + ".schema.json");
+      files.push_back((folder / name).string());
+      ASSERT_TRUE(write_text(files.back(), json));
+    }
+    const test::Outcome outcome = judge(files);
+    EXPECT_EQ(outcome.exit_code, 0) << outcome.out << outcome.err;
+  }
+  // The judge itself: a ledger is no plan.
+  EXPECT_EQ(
+      judge({std::string(WAKUZUME_SCHEMAS) + "/plan.schema.json", (folder / "ledger").string()})
+          .exit_code,
+      1);
+}
+
+TEST(SurveyDocument, AddsUp) {
+  const Made made = make_all(6);
+  simdjson::dom::parser parser;
+  const simdjson::dom::element root = parser.parse(to_json(made.scene, made.survey));
+  EXPECT_EQ(std::string_view(root["format"]), "wakuzume-survey");
+  std::uint64_t draws = 0;
+  std::uint64_t staying = 0;
+  for (const auto key : root["merge_keys"].get_array()) {
+    draws += std::uint64_t(key["draws"]);
+    staying += std::uint64_t(key["staying"]);
+  }
+  EXPECT_EQ(draws, std::uint64_t(root["totals"]["draws"]));
+  std::uint64_t by_rule = 0;
+  for (const auto rule : root["staying"].get_object()) {
+    by_rule += std::uint64_t(rule.value);
+  }
+  EXPECT_EQ(staying, by_rule);
+}
+
+TEST(VerdictDocument, HasCountsBeforeAndAfter) {
+  const Made made = make_all(7);
+  const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+  simdjson::dom::parser parser;
+  const simdjson::dom::element root = parser.parse(to_json(*verdict));
+  EXPECT_TRUE(bool(root["passed"]));
+  EXPECT_EQ(std::uint64_t(root["before"]["draws"]), made.survey.draws.size());
+  EXPECT_EQ(std::uint64_t(root["after"]["draws"]), made.plan.forecast.draws_after);
+  EXPECT_EQ(std::uint64_t(root["fates"]["merged"]) + std::uint64_t(root["fates"]["instanced"]) +
+                std::uint64_t(root["fates"]["kept"]),
+            made.survey.draws.size());
+}
+
+}  // namespace
+}  // namespace wakuzume

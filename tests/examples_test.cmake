@@ -1,0 +1,34 @@
+# Installs the library into a fresh folder, builds the examples against it with nothing but
+# find_package(Wakuzume), runs them and compares what they print.
+file(REMOVE_RECURSE ${SCRATCH})
+file(MAKE_DIRECTORY ${SCRATCH}/out)
+
+function(run)
+  execute_process(COMMAND ${ARGN} RESULT_VARIABLE code OUTPUT_VARIABLE out ERROR_VARIABLE out)
+  if(NOT code EQUAL 0)
+    message(FATAL_ERROR "${ARGN}\nended with ${code}:\n${out}")
+  endif()
+endfunction()
+
+run(${CMAKE_COMMAND} --install ${BUILD} --prefix ${SCRATCH}/prefix)
+run(${CMAKE_COMMAND} -S ${SOURCE}/examples -B ${SCRATCH}/build -G ${GENERATOR}
+    -DCMAKE_PREFIX_PATH=${SCRATCH}/prefix -DCMAKE_BUILD_TYPE=${BUILD_TYPE} "-DCMAKE_CXX_FLAGS=${FLAGS}")
+run(${CMAKE_COMMAND} --build ${SCRATCH}/build)
+
+# The scene that the first example reads.
+run(${TOOL} demo ${SCRATCH}/demo --quiet)
+set(arguments_01 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/fewer.glb)
+set(arguments_02 "")
+foreach(example 01_read_plan_build 02_in_memory)
+  string(SUBSTRING ${example} 0 2 number)
+  execute_process(
+    COMMAND ${SCRATCH}/build/${example} ${arguments_${number}}
+    RESULT_VARIABLE code OUTPUT_VARIABLE out ERROR_VARIABLE err)
+  file(READ ${SOURCE}/examples/${example}.expected expected)
+  if(NOT code EQUAL 0 OR NOT out STREQUAL expected)
+    message(FATAL_ERROR "${example} ended with ${code} and printed\n${out}${err}\nnot\n${expected}")
+  endif()
+endforeach()
+if(NOT EXISTS ${SCRATCH}/out/fewer.glb)
+  message(FATAL_ERROR "01_read_plan_build wrote no scene")
+endif()

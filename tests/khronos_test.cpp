@@ -1,0 +1,100 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include "glasshouse.h"
+#include "support/process.h"
+#include "support/scene_builder.h"
+#include "wakuzume/io.h"
+
+/// The Khronos validator over everything that is written.
+namespace wakuzume {
+namespace {
+
+void expect_clean(const std::filesystem::path& file) {
+  EXPECT_EQ(test::ask_validator(file).substr(0, 2), "0 ") << test::ask_validator(file);
+}
+
+TEST(Khronos, FindsTheErrorThatIsThere) {
+  // The judge itself: a file with a wrong index must not pass.
+  const auto file = test::make_scratch() / "wrong.gltf";
+  test::write_all(file, R"({"asset":{"version":"2.0"},"scene":3})");
+  EXPECT_EQ(test::ask_validator(file).substr(0, 2), "1 ");
+}
+
+TEST(Khronos, FindsNoErrorInTheDemoAndItsResult) {
+  const auto folder = test::make_scratch();
+  const Scene scene = demo::make_glasshouse();
+  ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
+  EXPECT_EQ(test::ask_validator(folder / "source.glb"), "0 0");
+  const auto found = survey(scene);
+  const auto built = build(scene, *propose(scene, *found));
+  ASSERT_TRUE(built);
+  ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
+  EXPECT_EQ(test::ask_validator(folder / "result.glb"), "0 0");
+  ASSERT_TRUE(write_scene(built->scene, (folder / "result.gltf").string()));
+  EXPECT_EQ(test::ask_validator(folder / "result.gltf"), "0 0");
+}
+
+TEST(Khronos, FindsNoErrorInRandomScenesAndTheirResults) {
+  const auto folder = test::make_scratch();
+  for (std::uint32_t seed = 0; seed < 12; ++seed) {
+    const Scene scene = test::make_random_scene(seed, 30);
+    const auto found = survey(scene);
+    const auto plan =
+        propose(scene, *found, {.min_instances = 2 + seed % 4, .blended = Blended::merge});
+    const auto built = build(scene, *plan);
+    ASSERT_TRUE(built);
+    ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
+    ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
+    ASSERT_TRUE(write_scene(built->scene, (folder / "result.gltf").string()));
+    expect_clean(folder / "source.glb");
+    expect_clean(folder / "result.glb");
+    expect_clean(folder / "result.gltf");
+  }
+}
+
+TEST(Khronos, FindsNoErrorInQuantisedPartsAndWhatBecomesOfThem) {
+  test::SceneBuilder builder;
+  const auto folder = test::make_scratch();
+  builder.scene.extensions_used = {"KHR_mesh_quantization"};
+  builder.scene.extensions_required = {"KHR_mesh_quantization"};
+  const std::vector<std::int16_t> positions{0, 0, 0, 0, 32767, 0, 0, 0, 0, 32767, 0, 0};
+  Stream stream;
+  stream.count = 3;
+  stream.element = ElementType::vec3;
+  stream.component = ComponentType::i16;
+  stream.normalized = true;
+  stream.bounds = StreamBounds{{0, 0, 0}, {32767, 32767, 0}};
+  Primitive primitive;
+  primitive.attributes.push_back(
+      {"POSITION", builder.add_bytes(positions.data(), positions.size() * 2, stream, 8)});
+  const MeshId mesh = builder.add_mesh("small", {primitive});
+  for (int i = 0; i < 3; ++i) {
+    builder.add_node("n", mesh, test::at(i));
+  }
+  const Scene scene = builder.finish();
+  ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
+  expect_clean(folder / "source.glb");
+  const auto built = build(scene, *propose(scene, *survey(scene), {.fewer_draws = 100}));
+  ASSERT_TRUE(built);
+  ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
+  expect_clean(folder / "result.glb");
+}
+
+TEST(Khronos, FindsNoErrorInWhatTheToolWrites) {
+  const auto folder = test::make_scratch();
+  ASSERT_EQ(test::run_tool({"demo", (folder / "demo").string(), "--quiet"}).exit_code, 0);
+  expect_clean(folder / "demo" / "glasshouse.glb");
+  expect_clean(folder / "demo" / "result" / "glasshouse.glb");
+  const auto plan = (folder / "a.plan.json").string();
+  ASSERT_EQ(test::run_tool({"propose", (folder / "demo" / "glasshouse.glb").string(), "-o", plan,
+                            "--blended", "merge", "--min-instances", "1000"})
+                .exit_code,
+            0);
+  ASSERT_EQ(test::run_tool({"build", plan, "-o", (folder / "merged.gltf").string()}).exit_code, 0);
+  expect_clean(folder / "merged.gltf");
+}
+
+}  // namespace
+}  // namespace wakuzume

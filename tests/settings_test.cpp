@@ -1,0 +1,102 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/settings.h"
+
+#include <gtest/gtest.h>
+
+#include <ostream>
+
+#include "support/process.h"
+
+namespace wakuzume {
+namespace {
+
+TEST(Settings, PrintedAreReadBackUnchanged) {
+  Settings settings;
+  settings.survey.keep_nodes = {"/a \"b\"/*", "*\\"};
+  settings.survey.tag_key = "";
+  settings.propose = {.min_instances = 3,
+                      .max_vertices = 1234,
+                      .cell_size_m = 0.1,
+                      .fewer_draws = 7.5,
+                      .blended = Blended::merge};
+  settings.verify.direction_tolerance = 1e-3;
+  const std::string toml = to_toml(settings);
+  const auto again = parse_settings(toml, "mine.toml");
+  ASSERT_TRUE(again) << to_string(again.error());
+  EXPECT_EQ(to_toml(*again), toml);
+  EXPECT_EQ(again->propose, settings.propose);
+  EXPECT_EQ(again->survey.keep_nodes, settings.survey.keep_nodes);
+}
+
+TEST(Settings, ExplainEveryKey) {
+  const std::string toml = to_toml(Settings{});
+  std::size_t keys = 0;
+  std::size_t comments = 0;
+  std::size_t at = 0;
+  while (at < toml.size()) {
+    const std::size_t end = toml.find('\n', at);
+    const std::string line = toml.substr(at, end - at);
+    comments += line.starts_with("#") ? 1U : 0U;
+    keys += line.find(" = ") != std::string::npos && !line.starts_with("#") ? 1U : 0U;
+    EXPECT_LE(line.size(), 100U) << line;
+    at = end + 1;
+  }
+  EXPECT_EQ(keys, comments);
+  EXPECT_EQ(keys, 13U);
+}
+
+TEST(Settings, LeftOutKeepTheirDefaults) {
+  const auto settings = parse_settings("[propose]\nmax_vertices = 99\n", "mine.toml");
+  ASSERT_TRUE(settings);
+  EXPECT_EQ(settings->propose.max_vertices, 99U);
+  EXPECT_EQ(settings->propose.min_instances, ProposeSettings{}.min_instances);
+  EXPECT_TRUE(parse_settings("", "mine.toml"));
+}
+
+struct BadSetting {
+  const char* toml;
+  const char* place;
+  const char* text;
+};
+std::ostream& operator<<(std::ostream& out, const BadSetting& fault) { return out << fault.text; }
+
+class BadSettings : public testing::TestWithParam<BadSetting> {};
+
+TEST_P(BadSettings, NameFileLineAndKey) {
+  const auto settings = parse_settings(GetParam().toml, "mine.toml");
+  ASSERT_FALSE(settings);
+  EXPECT_EQ(settings.error().code, ErrorCode::bad_setting);
+  EXPECT_EQ(settings.error().place.file, "mine.toml");
+  EXPECT_EQ(settings.error().place.pointer, GetParam().place) << to_string(settings.error());
+  EXPECT_NE(settings.error().message.find(GetParam().text), std::string::npos)
+      << to_string(settings.error());
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Faults,
+    BadSettings,
+    testing::Values(
+        BadSetting{"[propose]\nmin_instance = 3", "line 2", "did you mean propose.min_instances?"},
+        BadSetting{"\n[prepose]\nmin_instances = 3", "line 3", "propose.min_instances"},
+        BadSetting{"[survey]\n\nkeep_node = []", "line 3", "survey.keep_nodes"},
+        BadSetting{"fewer_draws = 3", "line 1", "propose.fewer_draws"},
+        BadSetting{"[propose]\nmax_vertices = \"many\"", "line 2", "propose.max_vertices"},
+        BadSetting{"[propose]\nmax_vertices = -1", "line 2", "propose.max_vertices"},
+        BadSetting{"[propose]\nmax_vertices = 5000000000", "line 2", "out of range"},
+        BadSetting{"[propose]\ncell_size_m = nan", "line 2", "propose.cell_size_m"},
+        BadSetting{"[propose]\nblended = \"sort\"", "line 2", "propose.blended"},
+        BadSetting{"[survey]\nkeep_nodes = [1]", "line 2", "survey.keep_nodes"},
+        BadSetting{"[propose]\nmin_instances = 1", "", "from 2 to 1000000000"},
+        BadSetting{"[verify]\nposition_tolerance = 2", "", "from 0 to 1"},
+        BadSetting{"[propose\nmin_instances = 1", "line 1", ""},
+        BadSetting{"[propose]\nblended = keep", "line 2", ""}));
+
+TEST(SettingsFile, ThatIsMissingIsNamed) {
+  const auto settings = read_settings((test::make_scratch() / "none.toml").string());
+  ASSERT_FALSE(settings);
+  EXPECT_EQ(settings.error().code, ErrorCode::cannot_open);
+}
+
+}  // namespace
+}  // namespace wakuzume

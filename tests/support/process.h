@@ -1,0 +1,34 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace wakuzume::test {
+
+struct Outcome {
+  int exit_code = -1;  ///< 128 + signal when it was killed
+  std::string out;
+  std::string err;
+};
+
+/// Runs a program with stdout and stderr caught.
+Outcome run_program(const std::vector<std::string>& command);
+/// Runs the tool.
+Outcome run_tool(std::vector<std::string> arguments);
+
+/// A fresh empty folder for one test, named after it.
+std::filesystem::path make_scratch();
+
+std::string read_all(const std::filesystem::path& path);
+void write_all(const std::filesystem::path& path, const std::string& text);
+/// Names of everything in a folder, sorted.
+std::vector<std::string> list_folder(const std::filesystem::path& folder);
+
+/// What the Khronos validator says of a file: "0 0" when there is nothing, else its counts of
+/// errors and warnings and the first of them.
+std::string ask_validator(const std::filesystem::path& file);
+
+}  // namespace wakuzume::test

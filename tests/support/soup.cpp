@@ -1,0 +1,162 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "support/soup.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wakuzume::test {
+namespace {
+
+Vec3d apply(const Mat4d& m, double x, double y, double z) {
+  return {m[0] * x + m[4] * y + m[8] * z + m[12], m[1] * x + m[5] * y + m[9] * z + m[13],
+          m[2] * x + m[6] * y + m[10] * z + m[14]};
+}
+
+/// Every matrix a node's mesh is drawn with.
+std::vector<Mat4d> make_matrices(const Scene& scene, const Node& node, const Mat4d& world) {
+  if (!node.instancing) {
+    return {world};
+  }
+  std::vector<std::vector<double>> lanes(3);
+  std::size_t count = 0;
+  for (const Attribute& attribute : node.instancing->attributes) {
+    const std::size_t lane = attribute.semantic == "TRANSLATION" ? 0
+                             : attribute.semantic == "ROTATION"  ? 1
+                                                                 : 2;
+    lanes[lane] = make_doubles(scene, attribute.stream);
+    count = scene[attribute.stream].count;
+  }
+  std::vector<Mat4d> out;
+  for (std::size_t i = 0; i < count; ++i) {
+    Trs trs;
+    const auto take = [&](const std::vector<double>& lane, auto& to) {
+      if (!lane.empty()) {
+        std::copy_n(lane.begin() + static_cast<std::ptrdiff_t>(i * to.size()), to.size(),
+                    to.begin());
+      }
+    };
+    take(lanes[0], trs.translation);
+    take(lanes[1], trs.rotation);
+    take(lanes[2], trs.scale);
+    out.push_back(make_product(world, make_matrix(trs)));
+  }
+  return out;
+}
+
+std::vector<double> values_of(const Scene& scene, const Primitive& primitive, const char* name) {
+  const StreamId id = primitive.find(name);
+  return id == no_stream ? std::vector<double>() : make_doubles(scene, id);
+}
+
+std::size_t corners_of(PrimitiveMode mode) {
+  return mode == PrimitiveMode::points ? 1 : mode >= PrimitiveMode::triangles ? 3 : 2;
+}
+
+void add_primitive(const Scene& scene,
+                   const Primitive& primitive,
+                   const Mat4d& matrix,
+                   std::vector<SoupElement>& out) {
+  const auto positions = values_of(scene, primitive, "POSITION");
+  const auto uvs = values_of(scene, primitive, "TEXCOORD_0");
+  const auto colors = values_of(scene, primitive, "COLOR_0");
+  const std::size_t color_width = colors.empty() ? 4 : colors.size() / (positions.size() / 3);
+  const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
+  const std::size_t width = corners_of(primitive.mode);
+  for (std::size_t i = 0; i + width <= list.size(); i += width) {
+    SoupElement element;
+    element.material =
+        primitive.material == no_material ? "default" : scene[primitive.material].name;
+    for (std::size_t c = 0; c < width; ++c) {
+      const std::size_t v = list[i + c];
+      SoupCorner corner;
+      corner.position = apply(matrix, positions[v * 3], positions[v * 3 + 1], positions[v * 3 + 2]);
+      if (!uvs.empty()) {
+        corner.uv = {uvs[v * 2], uvs[v * 2 + 1]};
+      }
+      for (std::size_t k = 0; k < color_width && !colors.empty(); ++k) {
+        corner.color[k] = colors[v * color_width + k];
+      }
+      element.corners.push_back(corner);
+    }
+    if (width == 3 && linear_determinant(matrix) < 0) {
+      std::swap(element.corners[1], element.corners[2]);
+    }
+    out.push_back(std::move(element));
+  }
+}
+
+bool near(const SoupCorner& a, const SoupCorner& b, double tolerance) {
+  for (std::size_t i = 0; i < 3; ++i) {
+    if (!(std::abs(a.position[i] - b.position[i]) <= tolerance)) {
+      return false;
+    }
+  }
+  for (std::size_t i = 0; i < 2; ++i) {
+    if (!(std::abs(a.uv[i] - b.uv[i]) <= 1e-5)) {
+      return false;
+    }
+  }
+  for (std::size_t i = 0; i < 4; ++i) {
+    if (!(std::abs(a.color[i] - b.color[i]) <= 1e-5)) {
+      return false;
+    }
+  }
+  return true;
+}
+
+bool same(const SoupElement& a, const SoupElement& b, double tolerance) {
+  if (a.material != b.material || a.corners.size() != b.corners.size()) {
+    return false;
+  }
+  const std::size_t n = a.corners.size();
+  for (std::size_t turn = 0; turn < n; ++turn) {
+    bool good = true;
+    for (std::size_t i = 0; i < n && good; ++i) {
+      good = near(a.corners[i], b.corners[(i + turn) % n], tolerance);
+    }
+    if (good) {
+      return true;
+    }
+  }
+  return false;
+}
+
+}  // namespace
+
+std::vector<SoupElement> make_soup(const Scene& scene) {
+  std::vector<SoupElement> out;
+  const std::vector<Mat4d> world = make_world_matrices(scene);
+  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+    const Node& node = scene.nodes[i];
+    if (node.mesh == no_mesh) {
+      continue;
+    }
+    for (const Mat4d& matrix : make_matrices(scene, node, world[i])) {
+      for (const Primitive& primitive : scene[node.mesh].primitives) {
+        add_primitive(scene, primitive, matrix, out);
+      }
+    }
+  }
+  return out;
+}
+
+std::size_t count_unmatched(const std::vector<SoupElement>& a,
+                            const std::vector<SoupElement>& b,
+                            double tolerance) {
+  std::vector<bool> taken(b.size(), false);
+  std::size_t unmatched = 0;
+  for (const SoupElement& element : a) {
+    bool found = false;
+    for (std::size_t i = 0; i < b.size() && !found; ++i) {
+      if (!taken[i] && same(element, b[i], tolerance)) {
+        taken[i] = true;
+        found = true;
+      }
+    }
+    unmatched += found ? 0 : 1;
+  }
+  return unmatched;
+}
+
+}  // namespace wakuzume::test

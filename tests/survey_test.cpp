@@ -1,0 +1,376 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/survey.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <limits>
+
+#include "support/scene_builder.h"
+
+namespace wakuzume {
+namespace {
+
+using test::SceneBuilder;
+
+Survey survey_of(const Scene& scene, const SurveySettings& settings = {}) {
+  auto found = survey(scene, settings);
+  EXPECT_TRUE(found);
+  return std::move(*found);
+}
+
+/// The rule that keeps the only draw of a node; none when it may go.
+StayRule rule_of(const Survey& survey, NodeId node) {
+  const auto hit = std::find_if(survey.draws.begin(), survey.draws.end(),
+                                [&](const Draw& d) { return d.node == node; });
+  EXPECT_NE(hit, survey.draws.end());
+  return hit->stay;
+}
+
+TEST(Survey, CountsWhatIsDrawnAndWhatIsStored) {
+  SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  builder.add_material("unused");
+  const MeshId mesh =
+      builder.add_mesh("both", {builder.make_primitive(test::make_square(), stone),
+                                builder.make_primitive(test::make_tetrahedron(), no_material)});
+  builder.add_node("a", mesh);
+  builder.add_node("b", mesh, test::at(5));
+  const Totals totals = survey_of(builder.finish()).totals;
+  EXPECT_EQ(totals.nodes, 2U);
+  EXPECT_EQ(totals.meshes, 1U);
+  EXPECT_EQ(totals.primitives, 2U);
+  EXPECT_EQ(totals.draws, 4U);
+  EXPECT_EQ(totals.materials, 1U);
+  EXPECT_EQ(totals.triangles, 2U * (2 + 4));
+  EXPECT_EQ(totals.vertices, 2U * (4 + 4));
+  // Positions, normals, UVs and 32-bit indices of four vertices each.
+  EXPECT_EQ(totals.bytes, 2U * 4 * 32 + 4 * (6 + 12));
+}
+
+TEST(Survey, LeavesOutWhatNoSceneShowsOrNothingDraws) {
+  SceneBuilder builder;
+  const MeshId mesh = builder.add_mesh("square", test::make_square());
+  test::MeshData empty = test::make_square();
+  empty.indices = {0, 1};
+  const MeshId nothing = builder.add_mesh("too few indices", empty);
+  const NodeId shown = builder.add_node("shown", mesh);
+  builder.add_node("hidden", mesh);
+  builder.add_node("nothing", nothing);
+  builder.scene.levels[0].roots = {shown, NodeId{2}};
+  const Survey found = survey_of(builder.finish());
+  ASSERT_EQ(found.draws.size(), 1U);
+  EXPECT_EQ(found.draws[0].node, shown);
+}
+
+TEST(Survey, ShowsAllRootsOfAFileWithoutScenes) {
+  SceneBuilder builder;
+  const MeshId mesh = builder.add_mesh("square", test::make_square());
+  builder.add_node("a", mesh);
+  builder.add_node("b", mesh);
+  builder.scene.levels.clear();
+  builder.scene.default_level = no_level;
+  EXPECT_EQ(survey_of(builder.finish()).draws.size(), 2U);
+}
+
+TEST(Survey, CountsInstancesOfASetAsTrianglesOfOneDraw) {
+  SceneBuilder builder;
+  const MeshId mesh = builder.add_mesh("square", test::make_square());
+  const NodeId node = builder.add_node("set", mesh);
+  Instancing instancing;
+  instancing.attributes.push_back(
+      {"TRANSLATION", builder.add_stream(test::Floats(21), ElementType::vec3, ComponentType::f32)});
+  builder.scene.nodes[to_index(node)].instancing = instancing;
+  const Survey found = survey_of(builder.finish());
+  EXPECT_EQ(found.totals.draws, 1U);
+  EXPECT_EQ(found.totals.triangles, 14U);
+  EXPECT_EQ(rule_of(found, node), StayRule::instanced);
+}
+
+TEST(SurveyBoxes, AreInWorldSpace) {
+  SceneBuilder builder;
+  const MeshId mesh = builder.add_mesh("square", test::make_square());
+  const NodeId parent = builder.add_node("parent", no_mesh, test::scaled(-2, 1, 1, {10, 0, 0}));
+  builder.add_node("child", mesh, test::at(1, 1, 1), parent);
+  const Survey found = survey_of(builder.finish());
+  EXPECT_EQ(found.draws[0].box.min, (Vec3d{6, 1, 1}));
+  EXPECT_EQ(found.draws[0].box.max, (Vec3d{8, 2, 1}));
+  EXPECT_TRUE(found.draws[0].mirrored);
+  EXPECT_EQ(found.bounds.min, found.draws[0].box.min);
+}
+
+class MergeKeys : public testing::Test {
+ protected:
+  MergeKeys() : stone_(builder_.add_material("stone")) {}
+
+  NodeId add(const test::MeshData& data, MaterialId material, NodeId parent = no_node) {
+    const MeshId mesh = builder_.add_mesh("mesh", data, material);
+    return builder_.add_node("node", mesh, {}, parent);
+  }
+  std::size_t count_keys(const SurveySettings& settings = {}) {
+    return survey_of(builder_.finish(), settings).keys.size();
+  }
+
+  SceneBuilder builder_;
+  MaterialId stone_;
+};
+
+TEST_F(MergeKeys, AreTheSameForTheSameMaterialWhateverTheShapeAndItsFillableAttributes) {
+  test::MeshData bare = test::make_tetrahedron();
+  bare.normals.clear();
+  bare.uvs.clear();
+  test::MeshData strip = test::make_square();
+  strip.mode = PrimitiveMode::triangle_strip;
+  test::MeshData colored = test::make_square();
+  colored.colors.assign(16, 0.5F);
+  for (const auto& data : {test::make_square(), bare, strip, colored}) {
+    add(data, stone_);
+  }
+  EXPECT_EQ(count_keys(), 1U);
+}
+
+TEST_F(MergeKeys, DifferByMaterialIdentityEvenWhenTheValuesAreEqual) {
+  add(test::make_square(), stone_);
+  add(test::make_square(), builder_.add_material("stone"));
+  add(test::make_square(), no_material);
+  EXPECT_EQ(count_keys(), 3U);
+}
+
+TEST_F(MergeKeys, DifferByTopology) {
+  for (const auto mode : {PrimitiveMode::points, PrimitiveMode::lines, PrimitiveMode::line_loop,
+                          PrimitiveMode::triangles, PrimitiveMode::triangle_fan}) {
+    test::MeshData data = test::make_square();
+    data.mode = mode;
+    add(data, stone_);
+  }
+  EXPECT_EQ(count_keys(), 3U);
+}
+
+TEST_F(MergeKeys, DifferByTangentsThatCanNotBeFilledIn) {
+  test::MeshData with = test::make_square();
+  with.tangents.assign(16, 1.0F);
+  add(with, stone_);
+  add(test::make_square(), stone_);
+  with.normals.clear();  // then the standard has tangents ignored
+  add(with, stone_);
+  EXPECT_EQ(count_keys(), 2U);
+}
+
+TEST_F(MergeKeys, DifferByNormalsOfLinesOnly) {
+  test::MeshData lines = test::make_square();
+  lines.mode = PrimitiveMode::lines;
+  add(lines, stone_);
+  lines.normals.clear();
+  add(lines, stone_);
+  EXPECT_EQ(count_keys(), 2U);
+}
+
+TEST_F(MergeKeys, DifferByCustomAttributesAndTheirTypes) {
+  const auto add_custom = [&](const char* name, ComponentType component, bool normalized) {
+    const NodeId node = add(test::make_square(), stone_);
+    const StreamId stream =
+        component == ComponentType::u8
+            ? builder_.add_stream(std::vector<std::uint8_t>(4), ElementType::scalar, component,
+                                  normalized)
+            : builder_.add_stream(test::Floats(4), ElementType::scalar, component);
+    Mesh& mesh = builder_.scene.meshes[to_index(builder_.scene[node].mesh)];
+    mesh.primitives[0].attributes.push_back({name, stream});
+  };
+  add_custom("_WEAR", ComponentType::f32, false);
+  add_custom("_WEAR", ComponentType::f32, false);
+  add_custom("_WEAR", ComponentType::u8, false);
+  add_custom("_WEAR", ComponentType::u8, true);
+  add_custom("_AGE", ComponentType::f32, false);
+  EXPECT_EQ(count_keys(), 4U);
+}
+
+TEST_F(MergeKeys, TakeTheLightmapPageFromNodeMeshPrimitiveOrMaterial) {
+  builder_.set_extras(add(test::make_square(), stone_), R"({"lightmap":3})");
+  const NodeId by_mesh = add(test::make_square(), stone_);
+  Mesh& mesh = builder_.scene.meshes[to_index(builder_.scene[by_mesh].mesh)];
+  mesh.extra.ensure().extras = R"({"other":1,"lightmap":3})";
+  const NodeId by_primitive = add(test::make_square(), stone_);
+  builder_.scene.meshes[to_index(builder_.scene[by_primitive].mesh)]
+      .primitives[0]
+      .extra.ensure()
+      .extras = R"({"lightmap":"3"})";
+  EXPECT_EQ(count_keys(), 1U);
+  builder_.set_extras(add(test::make_square(), stone_), R"({"lightmap":4})");
+  add(test::make_square(), stone_);
+  EXPECT_EQ(count_keys(), 3U);
+  builder_.scene.materials[0].extra.ensure().extras = R"({"lightmap":4})";
+  EXPECT_EQ(count_keys(), 2U);
+  SurveySettings other;
+  other.lightmap_key = "page";
+  EXPECT_EQ(count_keys(other), 1U);
+}
+
+TEST_F(MergeKeys, DifferByTheUsersTag) {
+  builder_.set_extras(add(test::make_square(), stone_), R"({"tag":"east"})");
+  builder_.set_extras(add(test::make_square(), stone_), R"({"tag":"west"})");
+  builder_.set_extras(add(test::make_square(), stone_), R"({"tag":null})");
+  add(test::make_square(), stone_);
+  EXPECT_EQ(count_keys(), 3U);
+}
+
+TEST_F(MergeKeys, DifferByTheScenesThatShowThem) {
+  const NodeId a = add(test::make_square(), stone_);
+  const NodeId b = add(test::make_square(), stone_);
+  const NodeId c = add(test::make_square(), stone_);
+  builder_.scene.levels[0].roots = {a, b};
+  builder_.scene.levels.emplace_back().roots = {b, c};
+  EXPECT_EQ(count_keys(), 3U);
+}
+
+TEST_F(MergeKeys, AreListedMostDrawsFirst) {
+  add(test::make_square(), no_material);
+  add(test::make_square(), stone_);
+  add(test::make_square(), stone_);
+  const Survey found = survey_of(builder_.finish());
+  ASSERT_EQ(found.key_uses.size(), 2U);
+  EXPECT_EQ(found.key_uses[0].draws, 2U);
+  EXPECT_EQ(found[found.key_uses[0].key].material, stone_);
+  EXPECT_EQ(found.key_uses[0].triangles, 4U);
+}
+
+class StayRules : public testing::Test {
+ protected:
+  StayRules() : mesh_(builder_.add_mesh("square", test::make_square())) {}
+
+  NodeId add(const std::string& name, NodeId parent = no_node) {
+    return builder_.add_node(name, mesh_, {}, parent);
+  }
+  Node& node(NodeId id) { return builder_.scene.nodes[to_index(id)]; }
+
+  SceneBuilder builder_;
+  MeshId mesh_;
+};
+
+TEST_F(StayRules, AnimatedNodesStayWithAllBelowAndAreTheirMovingRoot) {
+  const NodeId door = add("door");
+  const NodeId leaf = add("leaf", door);
+  const NodeId handle = add("handle", leaf);
+  const NodeId frame = add("frame");
+  builder_.animate(door);
+  const Survey found = survey_of(builder_.finish());
+  for (const NodeId id : {door, leaf, handle}) {
+    EXPECT_EQ(rule_of(found, id), StayRule::animated);
+  }
+  EXPECT_EQ(rule_of(found, frame), StayRule::none);
+  EXPECT_EQ(found[found.draws[2].key].moving_root, door);
+  EXPECT_EQ(found[found.draws[3].key].moving_root, no_node);
+  EXPECT_EQ(found.stay_counts[static_cast<std::size_t>(StayRule::animated)], 3U);
+}
+
+TEST_F(StayRules, AnimationsThroughPointersCountToo) {
+  const NodeId door = add("door");
+  builder_.animate(door);
+  AnimationChannel& channel = builder_.scene.animations[0].channels[0];
+  channel.node = no_node;
+  channel.path = "pointer";
+  channel.target_extra.ensure().extensions = {
+      {"KHR_animation_pointer", R"({"pointer":"/nodes/0/rotation"})"}};
+  EXPECT_EQ(rule_of(survey_of(builder_.finish()), door), StayRule::animated);
+}
+
+TEST_F(StayRules, SkinsAndJointsAndMorphTargets) {
+  const NodeId body = add("body");
+  const NodeId bone = builder_.add_node("bone");
+  const NodeId hat = add("hat", bone);
+  Skin skin;
+  skin.joints = {bone};
+  builder_.scene.skins.push_back(skin);
+  node(body).skin = SkinId{0};
+  Primitive primitive = builder_.make_primitive(test::make_square(), no_material);
+  primitive.morph_targets.push_back({primitive.attributes[0]});
+  const NodeId face = builder_.add_node("face", builder_.add_mesh("face", {primitive}));
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(rule_of(found, body), StayRule::skinned);
+  EXPECT_EQ(rule_of(found, hat), StayRule::skinned);
+  EXPECT_EQ(rule_of(found, face), StayRule::morphing);
+}
+
+TEST_F(StayRules, LightsCamerasAndExtensionsConcernTheirNodeOnly) {
+  const NodeId lamp = add("lamp");
+  const NodeId shade = add("shade", lamp);
+  builder_.scene.lights.emplace_back().type = "point";
+  node(lamp).light = LightId{0};
+  const NodeId eye = add("eye");
+  builder_.scene.cameras.emplace_back();
+  node(eye).camera = CameraId{0};
+  const NodeId body = add("body");
+  node(body).extra.ensure().extensions = {{"X_physics", "{}"}};
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(rule_of(found, lamp), StayRule::carries_light);
+  EXPECT_EQ(rule_of(found, shade), StayRule::none);
+  EXPECT_EQ(rule_of(found, eye), StayRule::carries_camera);
+  EXPECT_EQ(rule_of(found, body), StayRule::own_extension);
+}
+
+TEST_F(StayRules, ExtensionsOfMeshesAndPrimitivesKeepTheirDraws) {
+  const NodeId a = add("a");
+  builder_.scene.meshes[0].primitives[0].extra.ensure().extensions = {{"X_variants", "{}"}};
+  EXPECT_EQ(rule_of(survey_of(builder_.finish()), a), StayRule::own_extension);
+}
+
+TEST_F(StayRules, ExtrasAndGlobsOfTheSettings) {
+  const NodeId lift = add("lift");
+  const NodeId button = add("button", lift);
+  builder_.set_extras(lift, R"({"static":false})");
+  const NodeId wall = add("wall");
+  builder_.set_extras(wall, R"({"static":true})");
+  const NodeId gate = add("gate_01");
+  const NodeId proxy = add("wall_collider");
+  const NodeId altar = add("altar");
+  const NodeId candle = add("candle", altar);
+  SurveySettings settings;
+  settings.moving_nodes = {"/gate_*"};
+  settings.keep_nodes = {"/altar"};
+  const Survey found = survey_of(builder_.finish(), settings);
+  EXPECT_EQ(rule_of(found, lift), StayRule::marked_moving);
+  EXPECT_EQ(rule_of(found, button), StayRule::marked_moving);
+  EXPECT_EQ(rule_of(found, wall), StayRule::none);
+  EXPECT_EQ(rule_of(found, gate), StayRule::marked_moving);
+  EXPECT_EQ(rule_of(found, proxy), StayRule::collider);
+  EXPECT_EQ(rule_of(found, altar), StayRule::excluded);
+  EXPECT_EQ(rule_of(found, candle), StayRule::excluded);
+}
+
+TEST_F(StayRules, NumbersThatAreNotFinite) {
+  test::MeshData broken = test::make_square();
+  broken.positions[4] = std::numeric_limits<float>::quiet_NaN();
+  const NodeId bad = builder_.add_node("bad", builder_.add_mesh("bad", broken));
+  const NodeId good = add("good");
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(rule_of(found, bad), StayRule::not_finite);
+  EXPECT_EQ(rule_of(found, good), StayRule::none);
+  EXPECT_EQ(found.bounds.max, (Vec3d{1, 1, 0}));
+}
+
+TEST(SurveyThreads, GiveTheSameRows) {
+  const Scene scene = test::make_random_scene(21, 200);
+  const auto one = survey(scene, {}, {.threads = 1});
+  const auto eight = survey(scene, {}, {.threads = 8});
+  ASSERT_TRUE(one && eight);
+  ASSERT_EQ(one->draws.size(), eight->draws.size());
+  for (std::size_t d = 0; d < one->draws.size(); ++d) {
+    EXPECT_EQ(one->draws[d].key, eight->draws[d].key);
+    EXPECT_EQ(one->draws[d].box.min, eight->draws[d].box.min);
+  }
+  EXPECT_EQ(one->keys, eight->keys);
+}
+
+TEST(KeyText, SaysWhatKeepsDrawsApart) {
+  SceneBuilder builder;
+  const MaterialId material = builder.add_material("iron");
+  MergeKey key;
+  key.material = material;
+  key.lightmap = "4";
+  key.topology = Topology::lines;
+  EXPECT_EQ(to_string(builder.scene, key), "iron, lines, lightmap 4");
+  EXPECT_EQ(to_string(builder.scene, MergeKey{}), "default material");
+}
+
+}  // namespace
+}  // namespace wakuzume
