@@ -43,9 +43,8 @@ template <class T>
 class Boxed {
  public:
   Boxed() = default;
-  Boxed(T value)
-      : value_(std::make_unique<T>(std::move(value))) {
-  }  // NOLINT(google-explicit-constructor): converts like std::optional
+  // NOLINTNEXTLINE(google-explicit-constructor): converts like std::optional
+  Boxed(T value) : value_(std::make_unique<T>(std::move(value))) {}
   Boxed(const Boxed& other) : value_(other ? std::make_unique<T>(*other) : nullptr) {}
   Boxed(Boxed&&) noexcept = default;
   Boxed& operator=(const Boxed& other) { return *this = Boxed(other); }

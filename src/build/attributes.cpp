@@ -30,9 +30,15 @@ OutputAttribute make_output_attribute(const std::string& semantic, const Stream&
   out.role = find_role(semantic);
   switch (out.role) {
     case AttributeRole::position:
-    case AttributeRole::normal: out.element = ElementType::vec3; break;
-    case AttributeRole::tangent: out.element = ElementType::vec4; break;
-    case AttributeRole::texcoord: out.element = ElementType::vec2; break;
+    case AttributeRole::normal:
+      out.element = ElementType::vec3;
+      break;
+    case AttributeRole::tangent:
+      out.element = ElementType::vec4;
+      break;
+    case AttributeRole::texcoord:
+      out.element = ElementType::vec2;
+      break;
     case AttributeRole::color:
       out.element = ElementType::vec4;
       out.component = stream.component;

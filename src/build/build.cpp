@@ -63,9 +63,8 @@ class Builder {
         sets_.emplace_back(world_, group);
       }
     }
-    if (!for_each_index(clusters_.size(), run, "counting", [&](std::size_t i) {
-          clusters_[i].count();
-        })) {
+    if (!for_each_index(clusters_.size(), run, "counting",
+                        [&](std::size_t i) { clusters_[i].count(); })) {
       return Failure(make_cancelled());
     }
     for (const ClusterMerge& cluster : clusters_) {
@@ -73,8 +72,7 @@ class Builder {
         return Failure(Error{ErrorCode::too_large,
                              fmt::format("a cluster of {} vertices; the most is {}; lower "
                                          "propose.max_vertices",
-                                         cluster.vertex_count(),
-                                         no_index - 1),
+                                         cluster.vertex_count(), no_index - 1),
                              {}});
       }
     }
@@ -86,15 +84,15 @@ class Builder {
       set.reserve(block);
     }
     if (!block.allocate()) {
-      return Failure(Error{ErrorCode::too_large,
-                           fmt::format("the merged geometry takes {} bytes, which there is no memory "
-                                       "for; lower propose.max_vertices or propose.min_instances",
-                                       block.size()),
-                           {}});
+      return Failure(
+          Error{ErrorCode::too_large,
+                fmt::format("the merged geometry takes {} bytes, which there is no memory "
+                            "for; lower propose.max_vertices or propose.min_instances",
+                            block.size()),
+                {}});
     }
-    if (!for_each_index(clusters_.size(), run, "merging", [&](std::size_t i) {
-          clusters_[i].fill(block);
-        })) {
+    if (!for_each_index(clusters_.size(), run, "merging",
+                        [&](std::size_t i) { clusters_[i].fill(block); })) {
       return Failure(make_cancelled());
     }
     for (const InstanceSet& set : sets_) {
@@ -190,9 +188,8 @@ class Builder {
   /// Groups of static draws stand at the root of the glTF scenes that showed their members.
   /// They carry the extras that all their members agree on, such as the lightmap page.
   NodeId add_node(Node node, const Group& group) {
-    node.extra = make_common_extra(group, [&](const DrawRef& ref) {
-      return extras_of(source_[ref.node].extra);
-    });
+    node.extra = make_common_extra(
+        group, [&](const DrawRef& ref) { return extras_of(source_[ref.node].extra); });
     const std::string kept = extras_of(node.extra);
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(group.members.begin(), group.members.end(), [&](const DrawRef& ref) {

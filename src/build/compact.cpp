@@ -2,8 +2,6 @@
 // SPDX-License-Identifier: MIT
 #include "build/compact.h"
 
-#include "scene/tree.h"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -11,23 +9,31 @@
 #include <map>
 #include <set>
 
+#include "scene/tree.h"
+
 namespace wakuzume {
 namespace {
 
-/// Calls `visit` for the reference to a stream, a mesh or a view wherever the tables hold one.
+/// Calls `visit` for every reference of a primitive to a stream.
+template <class AnyPrimitive, class Visit>
+void for_each_stream_of(AnyPrimitive& primitive, Visit&& visit) {
+  visit(primitive.indices);
+  for (auto& attribute : primitive.attributes) {
+    visit(attribute.stream);
+  }
+  for (auto& target : primitive.morph_targets) {
+    for (auto& attribute : target) {
+      visit(attribute.stream);
+    }
+  }
+}
+
+/// Calls `visit` for every reference to a stream, wherever the tables hold one.
 template <class AnyScene, class Visit>
 void for_each_stream_ref(AnyScene& scene, Visit&& visit) {
   for (auto& mesh : scene.meshes) {
     for (auto& primitive : mesh.primitives) {
-      visit(primitive.indices);
-      for (auto& attribute : primitive.attributes) {
-        visit(attribute.stream);
-      }
-      for (auto& target : primitive.morph_targets) {
-        for (auto& attribute : target) {
-          visit(attribute.stream);
-        }
-      }
+      for_each_stream_of(primitive, visit);
     }
   }
   for (auto& skin : scene.skins) {
@@ -91,7 +97,8 @@ class UseMarks {
 
 /// Removes the entries that were used before and are not now; gives the new number of each.
 template <class Id, class T>
-std::vector<Id> remove_unused(std::vector<T>& table, const UseMarks<Id>& before,
+std::vector<Id> remove_unused(std::vector<T>& table,
+                              const UseMarks<Id>& before,
                               const UseMarks<Id>& now) {
   std::vector<Id> number(table.size(), make_id<Id>(no_index));
   std::size_t kept = 0;
@@ -140,7 +147,8 @@ bool may_hold_reference(const std::string& json) {
       }
     } else if (!in_string && std::isdigit(static_cast<unsigned char>(c)) != 0) {
       const std::size_t end = json.find_first_not_of("0123456789", i);
-      if (end == std::string::npos || std::string_view(".eE").find(json[end]) == std::string::npos) {
+      if (end == std::string::npos ||
+          std::string_view(".eE").find(json[end]) == std::string::npos) {
         return true;
       }
       i = json.find_first_not_of("0123456789.eE+-", i) - 1;
@@ -233,9 +241,8 @@ std::vector<bool> find_emptied(const Scene& source, const Scene& built) {
     const auto& children = built.nodes[i].children;
     const bool lost_mesh = source.nodes[i].mesh != no_mesh;
     const bool had_children = !source.nodes[i].children.empty();
-    const bool all_gone = std::all_of(children.begin(), children.end(), [&](NodeId child) {
-      return gone[to_index(child)];
-    });
+    const bool all_gone = std::all_of(children.begin(), children.end(),
+                                      [&](NodeId child) { return gone[to_index(child)]; });
     const bool marked = source.nodes[i].extra && !source.nodes[i].extra->extras.empty();
     gone[i] = all_gone && (lost_mesh || (had_children && !marked));
   }
@@ -300,9 +307,8 @@ ByteRange find_range(const Scene& scene, const Stream& stream) {
 
 /// Ranges in order, those that touch or overlap joined.
 std::vector<ByteRange> join(std::vector<ByteRange> ranges) {
-  std::sort(ranges.begin(), ranges.end(), [](const ByteRange& a, const ByteRange& b) {
-    return a.begin < b.begin;
-  });
+  std::sort(ranges.begin(), ranges.end(),
+            [](const ByteRange& a, const ByteRange& b) { return a.begin < b.begin; });
   std::vector<ByteRange> joined;
   for (const ByteRange& range : ranges) {
     // Indices of 16 bits are padded to four bytes, so small gaps are no reason to part.
@@ -357,10 +363,9 @@ void trim_views(Scene& scene, const UseMarks<ViewId>& shrunk) {
   for (Stream& stream : scene.streams) {
     const auto cut = stream.view == no_view ? pieces.end() : pieces.find(stream.view);
     if (cut != pieces.end()) {
-      const auto piece = std::find_if(
-          cut->second.rbegin(), cut->second.rend(), [&](const Piece& p) {
-            return p.range.begin <= stream.offset;
-          });
+      const auto piece =
+          std::find_if(cut->second.rbegin(), cut->second.rend(),
+                       [&](const Piece& p) { return p.range.begin <= stream.offset; });
       stream.view = piece->view;
       stream.offset -= piece->range.begin;
     }
@@ -425,13 +430,13 @@ NodeMap compact(const Scene& source, Scene& built, std::vector<std::string>& lef
         "extension {} may refer to nodes or data by number, so emptied nodes and unused geometry "
         "stay in the file",
         referring));
-    NodeMap number(built.nodes.size());
-    for (std::size_t i = 0; i < number.size(); ++i) {
-      number[i] = make_id<NodeId>(i);
+    NodeMap same(built.nodes.size());
+    for (std::size_t i = 0; i < same.size(); ++i) {
+      same[i] = make_id<NodeId>(i);
     }
-    return number;
+    return same;
   }
-  const NodeMap number = remove_nodes(built, find_emptied(source, built));
+  NodeMap number = remove_nodes(built, find_emptied(source, built));
   remove_data(source, built);
   return number;
 }

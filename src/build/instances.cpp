@@ -39,9 +39,8 @@ InstanceSet::InstanceSet(const std::vector<Mat4d>& world, const Group& group) : 
     Trs trs;
     decompose(relative, trs);
     const auto append = [](std::vector<float>& to, const auto& values) {
-      std::transform(values.begin(), values.end(), std::back_inserter(to), [](double v) {
-        return static_cast<float>(v);
-      });
+      std::transform(values.begin(), values.end(), std::back_inserter(to),
+                     [](double v) { return static_cast<float>(v); });
     };
     append(translations_, trs.translation);
     append(rotations_, trs.rotation);
@@ -56,8 +55,8 @@ InstanceSet::InstanceSet(const std::vector<Mat4d>& world, const Group& group) : 
 }
 
 void InstanceSet::reserve(GeometryBlock& block) {
-  offset_ = block.reserve((translations_.size() + rotations_.size() + scales_.size()) *
-                          sizeof(float));
+  offset_ =
+      block.reserve((translations_.size() + rotations_.size() + scales_.size()) * sizeof(float));
 }
 
 void InstanceSet::fill(GeometryBlock& block) const {
@@ -88,14 +87,8 @@ Node InstanceSet::make_node(Scene& out, BlockId block) const {
     stream.element = element;
     const std::uint64_t bytes = lane.size() * sizeof(float);
     instancing.attributes.push_back(
-        {semantic,
-         add_stream(out,
-                    block,
-                    at,
-                    bytes,
-                    0,
-                    element_bytes(ComponentType::f32, element),
-                    std::move(stream))});
+        {semantic, add_stream(out, block, at, bytes, 0, element_bytes(ComponentType::f32, element),
+                              std::move(stream))});
     at += bytes;
   };
   add("TRANSLATION", translations_, ElementType::vec3);

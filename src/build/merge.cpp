@@ -46,8 +46,7 @@ VertexPick pick_used(std::vector<std::uint32_t> indices) {
                         pick.vertices.end());
     for (std::uint32_t& i : indices) {
       i = static_cast<std::uint32_t>(
-          std::lower_bound(pick.vertices.begin(), pick.vertices.end(), i) -
-          pick.vertices.begin());
+          std::lower_bound(pick.vertices.begin(), pick.vertices.end(), i) - pick.vertices.begin());
     }
   }
   pick.indices = std::move(indices);
@@ -100,12 +99,24 @@ class AttributeWriter {
   void write(const OutputAttribute& attribute, std::byte* to) {
     const StreamId stream = member_.primitive->find(attribute.semantic);
     switch (attribute.role) {
-      case AttributeRole::position: write_positions(stream, to); break;
-      case AttributeRole::normal: write_normals(stream, to); break;
-      case AttributeRole::tangent: write_tangents(stream, to); break;
-      case AttributeRole::texcoord: write_texcoords(stream, to); break;
-      case AttributeRole::color: write_colors(attribute, stream, to); break;
-      case AttributeRole::custom: write_custom(attribute, stream, to); break;
+      case AttributeRole::position:
+        write_positions(stream, to);
+        break;
+      case AttributeRole::normal:
+        write_normals(stream, to);
+        break;
+      case AttributeRole::tangent:
+        write_tangents(stream, to);
+        break;
+      case AttributeRole::texcoord:
+        write_texcoords(stream, to);
+        break;
+      case AttributeRole::color:
+        write_colors(attribute, stream, to);
+        break;
+      case AttributeRole::custom:
+        write_custom(attribute, stream, to);
+        break;
     }
   }
 
@@ -116,8 +127,7 @@ class AttributeWriter {
     const ElementReader reader(scene_, stream);
     for (const std::uint32_t v : pick_.vertices) {
       const Eigen::Vector3f stored = make_position(reader, v).cast<float>();
-      bounds_.include(Vec3d{static_cast<double>(stored.x()),
-                            static_cast<double>(stored.y()),
+      bounds_.include(Vec3d{static_cast<double>(stored.x()), static_cast<double>(stored.y()),
                             static_cast<double>(stored.z())});
       store(to, stored.data(), 3);
       to += 3 * sizeof(float);
@@ -171,9 +181,7 @@ class AttributeWriter {
       reader.load(v, tangent.data());
       const Eigen::Vector3f direction =
           make_unit(linear_ * tangent.head<3>(), Eigen::Vector3f::UnitX());
-      const Eigen::Vector4f stored(direction.x(),
-                                   direction.y(),
-                                   direction.z(),
+      const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
                                    tangent.w() * handedness < 0 ? -1.0F : 1.0F);
       store(to, stored.data(), 4);
       to += 4 * sizeof(float);
@@ -200,7 +208,7 @@ class AttributeWriter {
   void write_colors(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
     double color[4] = {1, 1, 1, 1};
     const auto put = [&] {
-      for (int c = 0; c < 4; ++c) {
+      for (std::size_t c = 0; c < 4; ++c) {
         if (attribute.component == ComponentType::u8) {
           const auto value = static_cast<std::uint8_t>(std::lround(color[c] * 255));
           std::memcpy(to + c, &value, 1);
@@ -247,9 +255,7 @@ class AttributeWriter {
 
 }  // namespace
 
-ClusterMerge::ClusterMerge(const Scene& source,
-                           const std::vector<Mat4d>& world,
-                           const Group& group)
+ClusterMerge::ClusterMerge(const Scene& source, const std::vector<Mat4d>& world, const Group& group)
     : source_(source), world_(world), group_(group) {
   for (const DrawRef& ref : group.members) {
     MergeMember member;
@@ -276,9 +282,8 @@ void ClusterMerge::count() {
     member.first_vertex = vertex_count_;
     member.index_count = count_list_indices(source_, *member.primitive);
     member.vertex_count =
-        unwelds(member)
-            ? member.index_count
-            : pick_used(make_list_indices(source_, *member.primitive)).vertices.size();
+        unwelds(member) ? member.index_count
+                        : pick_used(make_list_indices(source_, *member.primitive)).vertices.size();
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
@@ -300,8 +305,7 @@ void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) 
   }
   const VertexPick pick =
       unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
-  AttributeWriter writer(
-      source_, member, pick, world_[to_index(member.ref.node)], group_.pivot);
+  AttributeWriter writer(source_, member, pick, world_[to_index(member.ref.node)], group_.pivot);
   for (std::size_t a = 0; a < layout_.size(); ++a) {
     const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
     writer.write(layout_[a], block.data(at));
@@ -341,25 +345,16 @@ Primitive ClusterMerge::add_to(Scene& out, BlockId block) const {
       stream.bounds = StreamBounds{{bounds_.min.begin(), bounds_.min.end()},
                                    {bounds_.max.begin(), bounds_.max.end()}};
     }
-    primitive.attributes.push_back({layout_[a].semantic,
-                                    add_stream(out,
-                                               block,
-                                               offsets_[a],
-                                               vertex_count_ * layout_[a].stride,
-                                               vertex_target,
-                                               layout_[a].stride,
-                                               std::move(stream))});
+    primitive.attributes.push_back(
+        {layout_[a].semantic, add_stream(out, block, offsets_[a], vertex_count_ * layout_[a].stride,
+                                         vertex_target, layout_[a].stride, std::move(stream))});
   }
   Stream indices;
   indices.count = index_count_;
   indices.component = index_type_;
-  primitive.indices = add_stream(out,
-                                 block,
-                                 index_offset_,
-                                 index_count_ * component_bytes(index_type_),
-                                 index_target,
-                                 component_bytes(index_type_),
-                                 std::move(indices));
+  primitive.indices =
+      add_stream(out, block, index_offset_, index_count_ * component_bytes(index_type_),
+                 index_target, component_bytes(index_type_), std::move(indices));
   return primitive;
 }
 

@@ -521,10 +521,10 @@ bool GltfParser::parse_root(std::string_view key, JsonValue value, const At& at)
       {"skins", &GltfParser::parse_skin},       {"animations", &GltfParser::parse_animation},
       {"scenes", &GltfParser::parse_level},
   };
-  for (const auto& [name, parse] : tables) {
-    if (key == name) {
+  for (const auto& table : tables) {
+    if (key == table.first) {
       return in_.array(value, at, [&](JsonValue item, const At& item_at) {
-        return (this->*parse)(item, item_at);
+        return (this->*table.second)(item, item_at);
       });
     }
   }

@@ -24,7 +24,7 @@ void write_settings(ReadableJsonOut& out, const Plan& plan) {
   std::string open;
   out.begin_object("settings");
   for_each_setting(settings,
-                   [&](std::string table, const char* key, const auto& member, const char*) {
+                   [&](std::string_view table, const char* key, const auto& member, const char*) {
                      if (table == "verify") {
                        return;
                      }

@@ -96,18 +96,17 @@ class SettingsReader {
 
   void check_unknown() {
     for (const auto& [table, content] : root_) {
+      const std::string name(table.str());
       const toml::table* inner = content.as_table();
-      if (inner == nullptr) {
-        unknown(std::string(table.str()), content);
+      const bool known_table = std::any_of(known_.begin(), known_.end(), [&](const auto& key) {
+        return key.starts_with(name + ".");
+      });
+      if (inner == nullptr || (inner->empty() && !known_table)) {
+        unknown(name, content);
         continue;
       }
-      if (inner->empty() && std::none_of(known_.begin(), known_.end(), [&](const auto& k) {
-            return k.starts_with(fmt::format("{}.", table.str()));
-          })) {
-        unknown(std::string(table.str()), content);
-      }
       for (const auto& [key, value] : *inner) {
-        const std::string full = fmt::format("{}.{}", table.str(), key.str());
+        const std::string full = fmt::format("{}.{}", name, key.str());
         if (std::find(known_.begin(), known_.end(), full) == known_.end()) {
           unknown(full, value);
         }
