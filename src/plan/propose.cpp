@@ -12,6 +12,7 @@
 #include "plan/check.h"
 #include "plan/grid.h"
 #include "scene/running.h"
+// NOLINTNEXTLINE(readability-identifier-naming): the name that xxHash asks for
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 

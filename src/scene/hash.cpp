@@ -7,6 +7,7 @@
 
 #include "scene/elements.h"
 #include "scene/running.h"
+// NOLINTNEXTLINE(readability-identifier-naming): the name that xxHash asks for
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 
