@@ -110,24 +110,28 @@ bool GltfParser::parse_view(JsonValue value, const At& at) {
   });
 }
 
+bool GltfParser::parse_sparse_indices(JsonValue value, const At& at, SparseSubstitution& out) {
+  return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    if (key == "bufferView") {
+      return in_.read(v, a, out.index_view);
+    }
+    if (key == "byteOffset") {
+      return in_.read(v, a, out.index_offset);
+    }
+    if (key == "componentType") {
+      return parse_component(v, a, out.index_type);
+    }
+    return rest(key, v, a, out.index_extra);
+  });
+}
+
 bool GltfParser::parse_sparse(JsonValue value, const At& at, SparseSubstitution& out) {
   return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
     if (key == "count") {
       return in_.read(v, a, out.count);
     }
     if (key == "indices") {
-      return in_.object(v, a, [&](std::string_view name, JsonValue inner, const At& b) {
-        if (name == "bufferView") {
-          return in_.read(inner, b, out.index_view);
-        }
-        if (name == "byteOffset") {
-          return in_.read(inner, b, out.index_offset);
-        }
-        if (name == "componentType") {
-          return parse_component(inner, b, out.index_type);
-        }
-        return rest(name, inner, b, out.index_extra);
-      });
+      return parse_sparse_indices(v, a, out);
     }
     if (key == "values") {
       return in_.object(v, a, [&](std::string_view name, JsonValue inner, const At& b) {
@@ -142,6 +146,16 @@ bool GltfParser::parse_sparse(JsonValue value, const At& at, SparseSubstitution&
     }
     return rest(key, v, a, out.extra);
   });
+}
+
+bool GltfParser::parse_element(const std::string& name, const At& at, ElementType& out) {
+  for (int type = 0; type <= static_cast<int>(ElementType::mat4); ++type) {
+    if (name == to_string(static_cast<ElementType>(type))) {
+      out = static_cast<ElementType>(type);
+      return true;
+    }
+  }
+  return in_.fail(ErrorCode::bad_value, at, fmt::format("'{}' is no accessor type", name));
 }
 
 bool GltfParser::parse_stream(JsonValue value, const At& at) {
@@ -190,13 +204,7 @@ bool GltfParser::parse_stream(JsonValue value, const At& at) {
   if (!has_component || element.empty()) {
     return in_.fail(ErrorCode::missing_member, at, "componentType and type are required");
   }
-  for (int type = 0; type <= static_cast<int>(ElementType::mat4); ++type) {
-    if (element == to_string(static_cast<ElementType>(type))) {
-      stream.element = static_cast<ElementType>(type);
-      return true;
-    }
-  }
-  return in_.fail(ErrorCode::bad_value, at, fmt::format("'{}' is no accessor type", element));
+  return parse_element(element, at, stream.element);
 }
 
 bool GltfParser::parse_attributes(JsonValue value, const At& at, std::vector<Attribute>& out) {
@@ -324,38 +332,39 @@ bool GltfParser::parse_node(JsonValue value, const At& at) {
                                     "has both a matrix and translation, rotation or scale"));
 }
 
+bool GltfParser::parse_lens(JsonValue value, const At& at, Camera& out) {
+  return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    if (key == "aspectRatio") {
+      return in_.read(v, a, out.aspect_ratio);
+    }
+    if (key == "yfov") {
+      return in_.read(v, a, out.yfov);
+    }
+    if (key == "xmag") {
+      return in_.read(v, a, out.xmag);
+    }
+    if (key == "ymag") {
+      return in_.read(v, a, out.ymag);
+    }
+    if (key == "znear") {
+      return in_.read(v, a, out.znear);
+    }
+    if (key == "zfar") {
+      return in_.read(v, a, out.zfar);
+    }
+    return rest(key, v, a, out.lens_extra);
+  });
+}
+
 bool GltfParser::parse_camera(JsonValue value, const At& at) {
   Camera& camera = scene_.cameras.emplace_back();
   std::string type;
-  const auto lens = [&](JsonValue v, const At& a) {
-    return in_.object(v, a, [&](std::string_view key, JsonValue inner, const At& b) {
-      if (key == "aspectRatio") {
-        return in_.read(inner, b, camera.aspect_ratio);
-      }
-      if (key == "yfov") {
-        return in_.read(inner, b, camera.yfov);
-      }
-      if (key == "xmag") {
-        return in_.read(inner, b, camera.xmag);
-      }
-      if (key == "ymag") {
-        return in_.read(inner, b, camera.ymag);
-      }
-      if (key == "znear") {
-        return in_.read(inner, b, camera.znear);
-      }
-      if (key == "zfar") {
-        return in_.read(inner, b, camera.zfar);
-      }
-      return rest(key, inner, b, camera.lens_extra);
-    });
-  };
   const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
     if (key == "type") {
       return in_.read(v, a, type);
     }
     if (key == "perspective" || key == "orthographic") {
-      return lens(v, a);
+      return parse_lens(v, a, camera);
     }
     if (key == "name") {
       return in_.read(v, a, camera.name);

@@ -29,7 +29,9 @@ class GltfParser {
   bool parse_block(JsonValue value, const At& at);
   bool parse_view(JsonValue value, const At& at);
   bool parse_stream(JsonValue value, const At& at);
+  bool parse_element(const std::string& name, const At& at, ElementType& out);
   bool parse_sparse(JsonValue value, const At& at, SparseSubstitution& out);
+  bool parse_sparse_indices(JsonValue value, const At& at, SparseSubstitution& out);
   bool parse_mesh(JsonValue value, const At& at);
   bool parse_primitive(JsonValue value, const At& at, Primitive& out);
   bool parse_attributes(JsonValue value, const At& at, std::vector<Attribute>& out);
@@ -37,6 +39,7 @@ class GltfParser {
   bool parse_node_extension(
       const std::string& name, JsonValue value, const At& at, Node& node, bool& known);
   bool parse_camera(JsonValue value, const At& at);
+  bool parse_lens(JsonValue value, const At& at, Camera& out);
   bool parse_light(JsonValue value, const At& at);
   bool parse_skin(JsonValue value, const At& at);
   bool parse_animation(JsonValue value, const At& at);
@@ -46,6 +49,7 @@ class GltfParser {
   bool parse_sampler(JsonValue value, const At& at);
   bool parse_texture(JsonValue value, const At& at);
   bool parse_material(JsonValue value, const At& at);
+  bool parse_alpha_mode(JsonValue value, const At& at, Material& out);
   bool parse_pbr(JsonValue value, const At& at, Material& out);
   bool parse_slot(JsonValue value, const At& at, std::string_view factor_name, TextureSlot& out);
   bool parse_uv_transform(JsonValue value, const At& at, UvTransform& out);

@@ -144,6 +144,19 @@ bool GltfParser::parse_pbr(JsonValue value, const At& at, Material& out) {
   });
 }
 
+bool GltfParser::parse_alpha_mode(JsonValue value, const At& at, Material& out) {
+  out.spelled |= spelled::material::alpha_mode;
+  std::string mode;
+  if (!in_.read(value, at, mode)) {
+    return false;
+  }
+  out.alpha_mode = mode == "BLEND"  ? AlphaMode::blend
+                   : mode == "MASK" ? AlphaMode::mask
+                                    : AlphaMode::opaque;
+  return mode == "OPAQUE" || out.alpha_mode != AlphaMode::opaque ||
+         in_.fail(ErrorCode::bad_value, at, fmt::format("'{}' is no alpha mode", mode));
+}
+
 bool GltfParser::parse_material(JsonValue value, const At& at) {
   Material& material = scene_.materials.emplace_back();
   return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
@@ -175,16 +188,7 @@ bool GltfParser::parse_material(JsonValue value, const At& at) {
       return in_.read(v, a, material.double_sided);
     }
     if (key == "alphaMode") {
-      material.spelled |= spelled::material::alpha_mode;
-      std::string mode;
-      if (!in_.read(v, a, mode)) {
-        return false;
-      }
-      material.alpha_mode = mode == "BLEND"  ? AlphaMode::blend
-                            : mode == "MASK" ? AlphaMode::mask
-                                             : AlphaMode::opaque;
-      return mode == "OPAQUE" || material.alpha_mode != AlphaMode::opaque ||
-             in_.fail(ErrorCode::bad_value, a, fmt::format("'{}' is no alpha mode", mode));
+      return parse_alpha_mode(v, a, material);
     }
     return rest(key, v, a, material.extra);
   });

@@ -18,6 +18,13 @@ std::string escape_pointer(std::string_view key) {
   return out;
 }
 
+/// The text of an object or array that has been walked already.
+template <class Container>
+bool find_text(Container& container, std::string_view& text) {
+  return container.reset().error() == simdjson::SUCCESS &&
+         container.raw_json().get(text) == simdjson::SUCCESS;
+}
+
 }  // namespace
 
 std::string to_pointer(const At& at) {
@@ -167,31 +174,18 @@ bool JsonIn::read_raw(JsonValue value, const At& at, std::string& out) {
   std::string_view text;
   if (type == simdjson::ondemand::json_type::object) {
     simdjson::ondemand::object inner;
-    if (value.get_object().get(inner) != simdjson::SUCCESS ||
-        !members(inner, at,
-                 [&](std::string_view, JsonValue v, const At& a) { return walk(v, a, 1); })) {
-      return error_ ? false : fail(ErrorCode::bad_json, at, "expected an object");
-    }
-    if (inner.reset().error() != simdjson::SUCCESS ||
-        inner.raw_json().get(text) != simdjson::SUCCESS) {
+    const auto walk_member = [&](std::string_view, JsonValue v, const At& a) {
+      return walk(v, a, 1);
+    };
+    if (value.get_object().get(inner) != simdjson::SUCCESS || !members(inner, at, walk_member) ||
+        !find_text(inner, text)) {
       return fail(ErrorCode::bad_json, at, "expected an object");
     }
   } else if (type == simdjson::ondemand::json_type::array) {
     simdjson::ondemand::array inner;
-    if (value.get_array().get(inner) != simdjson::SUCCESS) {
-      return fail(ErrorCode::bad_json, at, "expected an array");
-    }
-    for (auto element : inner) {
-      JsonValue item;
-      if (element.get(item) != simdjson::SUCCESS) {
-        return fail(ErrorCode::bad_json, at, "expected a value");
-      }
-      if (!walk(item, at, 1)) {
-        return false;
-      }
-    }
-    if (inner.reset().error() != simdjson::SUCCESS ||
-        inner.raw_json().get(text) != simdjson::SUCCESS) {
+    const auto walk_item = [&](JsonValue v, const At& a) { return walk(v, a, 1); };
+    if (value.get_array().get(inner) != simdjson::SUCCESS || !elements(inner, at, walk_item) ||
+        !find_text(inner, text)) {
       return fail(ErrorCode::bad_json, at, "expected an array");
     }
   } else {

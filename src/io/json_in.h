@@ -101,6 +101,10 @@ class JsonIn {
     if (const auto code = value.get_array().get(array); code != simdjson::SUCCESS) {
       return wrong(code, at, "an array");
     }
+    return elements(array, at, item);
+  }
+  template <class Item>
+  bool elements(simdjson::ondemand::array& array, const At& at, const Item& item) {
     std::size_t index = 0;
     for (auto element : array) {
       JsonValue inner;
