@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <filesystem>
 
+#include "command.h"
 #include "glasshouse.h"
 #include "print.h"
 #include "wakuzume/io.h"
@@ -20,76 +21,6 @@ namespace fs = std::filesystem;
 std::string beside(const std::string& path, const char* ending) {
   return fs::path(path).replace_extension(ending).string();
 }
-
-/// One run of one command: settings, console, and errors on their way to an exit code.
-class Command {
- public:
-  explicit Command(const Options& options) : options_(options), console_(options.talk) {
-    run_.threads = options.threads;
-    run_.observer = &console_;
-  }
-
-  [[nodiscard]] const Options& options() const { return options_; }
-  Console& console() { return console_; }
-  [[nodiscard]] const RunControl& run() const { return run_; }
-  [[nodiscard]] const Settings& settings() const { return settings_; }
-
-  Result<void> load_settings() {
-    if (!options_.settings_file.empty()) {
-      auto read = read_settings(options_.settings_file);
-      if (!read) {
-        return Failure(read.error());
-      }
-      settings_ = std::move(*read);
-    }
-    ProposeSettings& propose = settings_.propose;
-    propose.min_instances = options_.min_instances.value_or(propose.min_instances);
-    propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
-    propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
-    propose.fewer_draws = options_.fewer_draws.value_or(propose.fewer_draws);
-    if (options_.blended) {
-      propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
-    }
-    return validate(propose);
-  }
-
-  Result<Scene> read(const std::string& path) {
-    Result<Scene> scene = read_scene(path, {}, run_);
-    if (scene) {
-      console_.tell(fmt::format("read {}: {} nodes", path, scene->nodes.size()));
-    }
-    return scene;
-  }
-
-  void print(const std::string& text) {
-    console_.clear_progress();
-    if (options_.talk != Talk::quiet) {
-      fmt::print("{}", text);
-    }
-  }
-
-  Exit fail(const Error& error) {
-    console_.report(error);
-    return to_exit(error);
-  }
-
-  /// Results go to stdout, or whole into the file of -o.
-  Exit deliver(const std::string& text) {
-    console_.clear_progress();
-    if (options_.output.empty()) {
-      fmt::print("{}", text);
-      return Exit::done;
-    }
-    const auto written = write_text(options_.output, text);
-    return written ? Exit::done : fail(written.error());
-  }
-
- private:
-  const Options& options_;
-  Console console_;
-  RunControl run_;
-  Settings settings_;
-};
 
 struct Proposal {
   Scene scene;
@@ -182,8 +113,12 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     return command.fail(verdict.error());
   }
   command.console().tell("verified");
+  const auto assessment = command.assess(proposal->scene, proposal->survey);
+  if (!assessment) {
+    return command.fail(assessment.error());
+  }
   const std::pair<const char*, std::string> documents[] = {
-      {".survey.json", to_json(proposal->scene, proposal->survey)},
+      {".survey.json", to_json(proposal->scene, proposal->survey, *assessment)},
       {".plan.json", to_json(proposal->scene, proposal->plan)},
       {".verdict.json", to_json(*verdict)},
   };
@@ -205,23 +140,6 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
 }
 
 }  // namespace
-
-Exit survey_command(const Options& options) {
-  Command command(options);
-  if (auto loaded = command.load_settings(); !loaded) {
-    return command.fail(loaded.error());
-  }
-  const auto scene = command.read(options.input);
-  if (!scene) {
-    return command.fail(scene.error());
-  }
-  const auto found = survey(*scene, command.settings().survey, command.run());
-  if (!found) {
-    return command.fail(found.error());
-  }
-  return command.deliver(options.format == Format::json ? to_json(*scene, *found)
-                                                        : to_text(options.input, *scene, *found));
-}
 
 Exit propose_command(const Options& options) {
   Command command(options);

@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "console.h"
 #include "wakuzume/settings.h"
@@ -11,11 +12,12 @@
 /// What each command does, once its line has been parsed.
 namespace wakuzume::cli {
 
-enum class Format { text, json };
+enum class Format { text, json, csv };
 
 struct Options {
-  std::string input;   ///< scene or plan
-  std::string second;  ///< verify: the result
+  std::string input;                ///< scene or plan
+  std::vector<std::string> inputs;  ///< survey: scenes
+  std::string second;               ///< verify: the result
   std::string output;
   std::string ledger;  ///< verify: another than the one beside the result
   std::string scene;   ///< build: another than the one the plan names
@@ -23,12 +25,27 @@ struct Options {
   Format format = Format::text;
   Talk talk = Talk::normal;
   unsigned threads = 0;
+  // survey: what to print and from where to look.
+  std::string table;
+  std::string by;
+  std::size_t depth = 2;
+  std::vector<std::string> where;
+  std::string sort;
+  std::optional<std::uint32_t> top;
+  std::string views_file;
+  std::string save_views;
+  std::string tier;
+  std::vector<std::string> budgets;
+  bool skip_pixels = false;
   // Given on the line, they replace what the settings file says.
   std::optional<std::uint32_t> min_instances;
   std::optional<std::uint32_t> max_vertices;
   std::optional<double> cell_size_m;
   std::optional<double> fewer_draws;
   std::optional<std::string> blended;
+  std::optional<std::uint32_t> views;
+  std::optional<std::uint32_t> view_seed;
+  std::optional<std::string> profile;
 };
 
 Exit survey_command(const Options& options);

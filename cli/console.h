@@ -21,8 +21,9 @@ enum class Exit : int {
   cancelled = 130,
 };
 inline constexpr const char* exit_help =
-    "Exit codes: 0 done; 1 done, but the proof failed; 2 the command line or settings are wrong;\n"
-    "3 the input can't be read or is invalid; 4 the output can't be written; 130 cancelled.";
+    "Exit codes: 0 done; 1 done, but a budget or the proof failed; 2 the command line or settings\n"
+    "are wrong; 3 the input can't be read or is invalid; 4 the output can't be written; 130 "
+    "cancelled.";
 
 Exit to_exit(const Error& error);
 

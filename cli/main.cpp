@@ -21,15 +21,54 @@ void add_common(CLI::App& command, Options& options) {
       "--verbose", [&] { options.talk = Talk::verbose; }, "Tell each step and its time");
 }
 
-void add_format(CLI::App& command, Options& options) {
+void add_format(CLI::App& command, Options& options, const std::vector<std::string>& names) {
   command
       .add_option_function<std::string>(
           "--format",
           [&](const std::string& name) {
-            options.format = name == "json" ? Format::json : Format::text;
+            options.format = name == "json"  ? Format::json
+                             : name == "csv" ? Format::csv
+                                             : Format::text;
           },
-          "Text for people or JSON for programs")
-      ->check(CLI::IsMember({"text", "json"}));
+          "Text for people, the rest for programs")
+      ->check(CLI::IsMember(names));
+}
+void add_format(CLI::App& command, Options& options) {
+  add_format(command, options, {"text", "json"});
+}
+
+void add_survey_options(CLI::App& command, Options& options) {
+  command.add_option("--table", options.table, "Print a table: a row a draw, view, finding or key")
+      ->check(CLI::IsMember({"draws", "views", "findings", "near"}));
+  command.add_option("--by", options.by, "Print draws grouped: by merge key, material ...")
+      ->check(CLI::IsMember({"key", "material", "family", "mesh", "level", "subtree"}))
+      ->excludes("--table");
+  command.add_option("--depth", options.depth, "With --by subtree: steps of the node path")
+      ->check(CLI::Range(1, 512))
+      ->capture_default_str();
+  command
+      .add_option("--where", options.where,
+                  "Rows that hold, as 'triangles>500' or 'node=/hall/*'; all must, given again")
+      ->type_name("COLUMN=VALUE")
+      ->allow_extra_args(false);
+  command.add_option("--sort", options.sort, "A column, with :up or :down after it")
+      ->type_name("COLUMN");
+  command.add_option("--top", options.top, "So many rows; text prints 20, the others all");
+  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
+  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
+  command.add_option("--views-file", options.views_file, "Look from these views and no others")
+      ->type_name("FILE");
+  command.add_option("--save-views", options.save_views, "Write the views that were used")
+      ->type_name("FILE");
+  command.add_option("--profile", options.profile,
+                     "Cost profile: pocket, headset, couch, desk or a TOML file");
+  command
+      .add_option("--budget", options.budgets,
+                  "Fail above a limit, as draws_per_view=2000; may be given again")
+      ->type_name("FIGURE=LIMIT")
+      ->allow_extra_args(false);
+  command.add_option("--tier", options.tier, "Demand this tier of the settings");
+  command.add_flag("--skip-pixels", options.skip_pixels, "Look at the sizes of images alone");
 }
 
 void add_propose_options(CLI::App& command, Options& options) {
@@ -64,9 +103,14 @@ class Line {
 
     CLI::App& survey =
         add("survey", "What a scene costs and what keeps its draws apart", survey_command);
-    add_input(survey, options_.input, "scene", "The scene, .glb or .gltf");
+    survey
+        .add_option("scene", options_.inputs,
+                    "The scene, .glb, .gltf or .obj; several are compared")
+        ->required()
+        ->type_name("FILE");
     survey.add_option("-o,--output", options_.output, "Write there and not to stdout");
-    add_format(survey, options_);
+    add_survey_options(survey, options_);
+    add_format(survey, options_, {"text", "json", "csv"});
 
     CLI::App& propose =
         add("propose", "Decide what to merge and instance, with reasons and a forecast",

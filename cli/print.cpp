@@ -7,37 +7,12 @@
 #include <algorithm>
 #include <array>
 
+#include "text.h"
+
 namespace wakuzume::cli {
 namespace {
 
 constexpr std::size_t top_rows = 20;
-
-/// 1234567 as "1,234,567".
-std::string group_digits(std::uint64_t number) {
-  std::string digits = std::to_string(number);
-  for (std::size_t at = digits.size(); at > 3; at -= 3) {
-    digits.insert(at - 3, ",");
-  }
-  return digits;
-}
-
-std::string to_size(std::uint64_t bytes) {
-  constexpr std::array units{"B", "KiB", "MiB", "GiB", "TiB"};
-  auto size = static_cast<double>(bytes);
-  std::size_t unit = 0;
-  for (; size >= 1024 && unit + 1 < units.size(); ++unit) {
-    size /= 1024;
-  }
-  return fmt::format("{:.{}f} {}", size, unit == 0 ? 0 : 1, units[unit]);
-}
-
-std::string cut(const std::string& text, std::size_t width) {
-  return text.size() <= width ? text : text.substr(0, width - 3) + "...";
-}
-
-std::string plural(std::uint64_t count, const char* one, const char* many) {
-  return fmt::format("{} {}", group_digits(count), count == 1 ? one : many);
-}
 
 /// "12.3 times fewer", "2 times more" or "the same".
 std::string to_factor(std::uint64_t before, std::uint64_t after) {
@@ -61,6 +36,8 @@ const char* explain(StayRule rule) {
       return "deformed by a skin, or carried by a joint";
     case StayRule::morphing:
       return "have morph targets";
+    case StayRule::physics:
+      return "moved by a physics extension";
     case StayRule::marked_moving:
       return "marked as moving by extras or settings";
     case StayRule::carries_light:
@@ -99,7 +76,9 @@ const char* explain(KeepReason reason) {
   return "";
 }
 
-std::string to_staying(const Survey& survey) {
+}  // namespace
+
+std::string print_staying(const Survey& survey) {
   std::string out;
   const auto line = [&](std::uint64_t count, const char* why) {
     if (count > 0) {
@@ -115,37 +94,6 @@ std::string to_staying(const Survey& survey) {
   line(static_cast<std::uint64_t>(blended),
        "blended: kept in their own order, unless asked to merge");
   return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
-}
-
-}  // namespace
-
-std::string to_text(const std::string& path, const Scene& scene, const Survey& survey) {
-  const Totals& t = survey.totals;
-  std::string out = fmt::format("{}\n", cut(path, 100));
-  out += fmt::format("  {}, {}, {}\n", plural(t.draws, "draw", "draws"),
-                     plural(t.triangles, "triangle", "triangles"),
-                     plural(t.vertices, "vertex", "vertices"));
-  out += fmt::format(
-      "  {}, {}, {}, {}, {}, {}, {}\n", plural(t.nodes, "node", "nodes"),
-      plural(t.meshes, "mesh", "meshes"), plural(t.primitives, "primitive", "primitives"),
-      plural(t.materials, "material", "materials"), plural(t.textures, "texture", "textures"),
-      plural(t.images, "image", "images"), to_size(t.bytes));
-  out += fmt::format(
-      "\nThe draws fall into {}. Draws of one key can become one draw.\n"
-      "  {:>9}  {:>9}  {:>11}  {}\n",
-      plural(survey.keys.size(), "merge key", "merge keys"), "draws", "staying", "triangles",
-      "merge key: material and what else must agree");
-  for (std::size_t k = 0; k < std::min(top_rows, survey.key_uses.size()); ++k) {
-    const KeyUse& use = survey.key_uses[k];
-    out += fmt::format("  {:>9}  {:>9}  {:>11}  {}\n", group_digits(use.draws),
-                       group_digits(use.staying), group_digits(use.triangles),
-                       cut(to_string(scene, survey[use.key]), 63));
-  }
-  if (survey.key_uses.size() > top_rows) {
-    out += fmt::format("  and {} more; --format json lists all\n",
-                       plural(survey.key_uses.size() - top_rows, "key", "keys"));
-  }
-  return out + to_staying(survey);
 }
 
 std::string to_text(const Scene& scene, const Plan& plan) {

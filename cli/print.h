@@ -12,7 +12,8 @@
 /// Results as text for people, at most 100 columns wide.
 namespace wakuzume::cli {
 
-std::string to_text(const std::string& path, const Scene& scene, const Survey& survey);
+/// How many draws stay as they are, by rule; empty when all are free.
+std::string print_staying(const Survey& survey);
 std::string to_text(const Scene& scene, const Plan& plan);
 std::string to_text(const Ledger& ledger);
 std::string to_text(const Verdict& verdict);

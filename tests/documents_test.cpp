@@ -8,6 +8,7 @@
 #include "support/process.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
+#include "wakuzume/settings.h"
 
 namespace wakuzume {
 namespace {
@@ -27,6 +28,14 @@ Made make_all(std::uint32_t seed) {
   made.plan.scene_path = "some where/\"scene\".glb";
   made.built = *build(made.scene, made.plan);
   return made;
+}
+
+Assessment assess_all(const Made& made) {
+  AssessSettings settings;
+  settings.profile = shipped_profiles().front();
+  settings.budgets = {{"draws_per_view", 10}};
+  settings.tiers = {{"easy", {{"materials", 1000}}}, {"hard", {{"materials", 0}}}};
+  return *assess(made.scene, made.survey, {}, settings);
 }
 
 std::string replace(std::string text, const std::string& what, const std::string& by) {
@@ -170,11 +179,17 @@ TEST(Documents, AreWhatTheirSchemasSay) {
   for (std::uint32_t seed = 0; seed < 3; ++seed) {
     const Made made = make_all(seed);
     const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    const auto draws = make_draw_table(made.scene, made.survey, {});
+    const SharingInput input{&made.scene, &made.survey, {}};
+    const Sharing sharing = find_sharing(std::vector<SharingInput>{input, input});
     const std::pair<const char*, std::string> documents[] = {
         {"plan", to_json(made.scene, made.plan)},
         {"ledger", to_json(made.built.ledger)},
-        {"survey", to_json(made.scene, made.survey)},
-        {"verdict", to_json(*verdict)}};
+        {"survey", to_json(made.scene, made.survey, assess_all(made))},
+        {"verdict", to_json(*verdict)},
+        {"views", to_json(*make_views(made.scene, made.survey))},
+        {"table", to_json(*draws, std::vector<std::uint32_t>{0, 5})},
+        {"sharing", to_json(std::vector<std::string>{"a.glb", "b.glb"}, sharing)}};
     std::vector<std::string> files;
     for (const auto& [name, json] : documents) {
       files.push_back(std::string(WAKUZUME_SCHEMAS) + "/" + name + ".schema.json");
@@ -194,7 +209,8 @@ TEST(Documents, AreWhatTheirSchemasSay) {
 TEST(SurveyDocument, AddsUp) {
   const Made made = make_all(6);
   simdjson::dom::parser parser;
-  const simdjson::dom::element root = parser.parse(to_json(made.scene, made.survey));
+  const simdjson::dom::element root =
+      parser.parse(to_json(made.scene, made.survey, assess_all(made)));
   EXPECT_EQ(std::string_view(root["format"]), "wakuzume-survey");
   std::uint64_t draws = 0;
   std::uint64_t staying = 0;

@@ -8,8 +8,10 @@
 #include <vector>
 
 #include "wakuzume/bytes.h"
+#include "wakuzume/image_facts.h"
 #include "wakuzume/material.h"
 #include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
 
 namespace wakuzume {
@@ -33,6 +35,20 @@ Bytes encoded_bytes(const Scene& scene, const Image& image);
 /// \error bad_image  not one of the three, or damaged
 /// \error too_large  above the limit
 Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits = {});
+
+/// How much of the images is looked at.
+enum class ImageDepth : std::uint8_t {
+  sizes,   ///< headers alone
+  pixels,  ///< all is decoded, one image a thread at a time
+};
+
+/// One entry an image of the scene. What can't be read has a problem in its entry.
+/// \error cancelled
+/// \cost the decoding of every image, in parallel; with sizes, its first bytes
+Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
+                                                 ImageDepth depth,
+                                                 const ImageLimits& limits = {},
+                                                 const RunControl& run = {});
 
 /// Encodes as PNG; an alpha channel is written only where some pixel is not opaque.
 /// \error bad_image  the size and the number of bytes disagree

@@ -3,16 +3,20 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "wakuzume/assess.h"
 #include "wakuzume/build.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
+#include "wakuzume/sharing.h"
 #include "wakuzume/survey.h"
+#include "wakuzume/table.h"
 #include "wakuzume/verify.h"
 
 /// Files in and out: glTF 2.0 scenes and the documents of our own.
@@ -29,7 +33,8 @@ struct ReadLimits {
 };
 
 /// Reads .glb and .gltf with their external and embedded buffers and images. Files are mapped and
-/// must not be changed by others while the scene lives.
+/// must not be changed by others while the scene lives. An image file that is not there is listed
+/// in Scene::missing_files; the scene is read without it.
 /// \error cannot_open, bad_container, bad_json, bad_type, bad_value, missing_member,
 ///        index_out_of_range, out_of_bounds, node_cycle, unsafe_path, too_large, not_supported
 /// \cost linear in the JSON; index data is scanned once, other bytes are not touched
@@ -57,15 +62,25 @@ Result<WriteReport> write_scene(const Scene& scene,
                                 const RunControl& run = {});
 
 /// Documents of our own: JSON with "format" and "version", described in docs/formats.
-std::string to_json(const Scene& scene, const Survey& survey);
+std::string to_json(const Scene& scene, const Survey& survey, const Assessment& assessment);
+/// \param names  of the scenes, in the order of the inputs
+std::string to_json(std::span<const std::string> names, const Sharing& sharing);
+std::string to_json(std::span<const Viewpoint> views);
 std::string to_json(const Scene& scene, const Plan& plan);
 std::string to_json(const Ledger& ledger);
 std::string to_json(const Verdict& verdict);
+
+/// Rows of a table as an array of objects.
+std::string to_json(const Table& table, std::span<const std::uint32_t> rows);
+/// The same as CSV (RFC 4180) in UTF-8 with a byte order mark. A text that begins like a formula
+/// gets an apostrophe before it, as spreadsheets ask for.
+std::string to_csv(const Table& table, std::span<const std::uint32_t> rows);
 
 /// Writes text to a file, whole or not at all. \error cannot_write
 Result<void> write_text(const std::string& path, std::string_view text);
 
 /// \error cannot_open, bad_json, bad_type, bad_value, missing_member; unknown members are errors
+Result<std::vector<Viewpoint>> read_views(const std::string& path);
 Result<Plan> read_plan(const std::string& path);
 Result<Ledger> read_ledger(const std::string& path);
 

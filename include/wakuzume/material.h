@@ -18,7 +18,7 @@ struct Image {
   std::string mime_type;  ///< empty where the file does not say
   std::string uri;        ///< relative path for a file of its own; empty for embedded ones
   ViewId view = no_view;  ///< embedded in a block
-  Bytes bytes;            ///< from a file or a data URI; empty while `view` is set
+  Bytes bytes;            ///< from a file or a data URI; empty with `view` or a missing file
   Boxed<Extra> extra;
 };
 

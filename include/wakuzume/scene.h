@@ -156,6 +156,12 @@ struct Asset {
   Boxed<Extra> extra;
 };
 
+/// A file that the scene names and the reader did not find. The scene is whole without it.
+struct MissingFile {
+  std::string uri;
+  std::string used_for;  ///< "image 3", "material library"
+};
+
 struct Scene {
   Asset asset;
   std::vector<Block> blocks;
@@ -175,6 +181,7 @@ struct Scene {
   LevelId default_level = no_level;
   std::vector<std::string> extensions_used;
   std::vector<std::string> extensions_required;
+  std::vector<MissingFile> missing_files;
   Boxed<Extra> lights_extra;  ///< beside the list in the root's KHR_lights_punctual
   Boxed<Extra> extra;
 

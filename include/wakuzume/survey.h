@@ -19,8 +19,12 @@
 /// merge keys the draws fall into.
 /// 1. Every node x primitive that some glTF scene shows is one draw, in node order.
 /// 2. Two draws have the same key exactly when a build may put them into one draw.
-/// 3. Draws that must stay as they are carry the first rule that caught them.
+/// 3. Draws that must stay as they are carry the first rule that caught them, and where it begins.
+/// 4. Shapes with the same decoded geometry are one family, under whatever name they are stored.
 namespace wakuzume {
+
+/// What becomes of a node whose animation holds it in the place where it stands anyway.
+enum class ConstantTracks : std::uint8_t { may_move, stand_still };
 
 /// The rules that read meaning from a scene. Globs match a whole node path; `*` crosses slashes.
 struct SurveySettings {
@@ -32,10 +36,18 @@ struct SurveySettings {
   std::vector<std::string> collider_nodes{"*_collider", "*_collision"};
   /// A node whose extras hold this key with false may move, with all below it. \default "static"
   std::string static_key = "static";
+  /// Nodes under animations that never change them. \default may_move: engines write to them
+  ConstantTracks constant_tracks = ConstantTracks::may_move;
+  /// A node whose extras hold this key with true is a collider, with all below. \default "collider"
+  std::string collider_key = "collider";
   /// Key in the extras of a node, its mesh, primitive or material that names the lightmap page.
   /// \default "lightmap"
   std::string lightmap_key = "lightmap";
-  /// Key in the extras of a node whose value keeps draws apart at the user's wish. \default "tag"
+  /// Key in the extras of a node whose value says what is loaded together; holds for all below that
+  /// has none of its own. \default "level"
+  std::string level_key = "level";
+  /// Key in the extras of a node whose value keeps draws apart at the user's wish; holds for all
+  /// below that has none of its own. \default "tag"
   std::string tag_key = "tag";
 };
 
@@ -45,16 +57,17 @@ enum class StayRule : std::uint8_t {
   animated,        ///< an animation moves the node or an ancestor
   skinned,         ///< deformed by a skin
   morphing,        ///< has morph targets
+  physics,         ///< a physics extension moves the node or an ancestor
   marked_moving,   ///< by extras or by a glob of the settings
   carries_light,   ///< its node has a light
   carries_camera,  ///< its node has a camera
-  collider,        ///< by a glob of the settings
+  collider,        ///< by extras or by a glob of the settings
   excluded,        ///< by a glob of the settings
   instanced,       ///< already an instance set
   own_extension,   ///< its node, mesh or primitive has an extension that a merge would lose
   not_finite,      ///< a position or the transform is NaN or infinite
 };
-inline constexpr std::size_t stay_rule_count = 12;
+inline constexpr std::size_t stay_rule_count = 13;
 std::string_view to_string(StayRule rule);
 
 /// What a primitive becomes once strips, fans and loops are lists.
@@ -68,6 +81,7 @@ struct MergeKey {
   Topology topology = Topology::triangles;
   std::string lightmap;  ///< page as the extras spell it; empty: none
   std::string tag;
+  std::string level;            ///< by the extras
   std::vector<LevelId> levels;  ///< glTF scenes that show it
   /// What a merge can't bridge: custom attributes with their types, tangents, and the normals of
   /// lines and points. Missing UVs, colours and triangle normals can be filled in.
@@ -87,13 +101,63 @@ struct DrawRef {
 /// scene shows it (or the file has none), a primitive when it has positions and something to draw.
 std::vector<DrawRef> make_draw_list(const Scene& scene);
 
+/// What makes an engine switch its pipeline.
+struct PipelineKey {
+  std::string shading;  ///< "metal-rough" or "unlit", and the material's other extensions
+  AlphaMode alpha_mode = AlphaMode::opaque;
+  bool double_sided = false;
+  Topology topology = Topology::triangles;
+  std::string layout;  ///< every attribute with its type
+  bool operator==(const PipelineKey&) const = default;
+};
+
+/// Smallest and largest coordinates in one UV set; min > max where it has no finite value.
+struct UvRange {
+  std::uint32_t set = 0;
+  Vec2d min{};
+  Vec2d max{};
+  bool finite = true;
+
+  /// Times the range repeats the texture: its sides, each at least 1, multiplied.
+  [[nodiscard]] double count_tiles() const;
+  [[nodiscard]] bool inside_tile() const;  ///< within [0, 1] up to 1e-4
+  /// A shift by whole tiles brings it inside, which no sampler with repeat can tell.
+  [[nodiscard]] bool shift_fixes() const;
+};
+
+/// A mesh primitive that some draw shows: what its draws have in common.
+struct Shape {
+  MeshId mesh = no_mesh;
+  std::uint32_t primitive = 0;  ///< position in the mesh
+  MaterialId material = no_material;
+  FamilyId family{};  ///< shapes with the same decoded vertices and list indices
+  PipelineId pipeline{};
+  Topology topology = Topology::triangles;
+  bool finite = true;             ///< its positions
+  bool attributes_finite = true;  ///< all that its streams hold
+  Box3d box;                      ///< in its own space, of the vertices that are used
+  std::uint64_t vertices = 0;
+  std::uint64_t triangles = 0;
+  std::uint64_t bytes = 0;  ///< of its streams, whoever else uses them
+  std::vector<UvRange> uvs;
+};
+
+/// Which rule caught what, where it begins and why.
+struct Cause {
+  StayRule rule = StayRule::none;
+  NodeId at = no_node;  ///< the node that the rule speaks of: the draw's own or an ancestor
+  std::string why;      ///< `matches "*_collider"`, `moved by the animation "swing"`
+};
+
 struct Draw {
   NodeId node = no_node;
   MeshId mesh = no_mesh;
   std::uint32_t primitive = 0;  ///< position in the mesh
   MaterialId material = no_material;
   KeyId key{};
+  ShapeId shape{};
   StayRule stay = StayRule::none;
+  std::uint32_t cause = no_index;  ///< position in Survey::causes, with a StayRule
   bool blended = false;
   bool mirrored = false;
   std::uint64_t triangles = 0;  ///< all instances together
@@ -128,6 +192,11 @@ struct Survey {
   SurveySettings settings;
   Totals totals;
   std::vector<Draw> draws;
+  std::vector<Shape> shapes;               ///< in first-seen order
+  std::vector<ContentHash> families;       ///< content, by FamilyId; in first-seen order
+  std::vector<PipelineKey> pipelines;      ///< in first-seen order
+  std::vector<Cause> causes;               ///< in first-seen order
+  std::vector<NodeId> constant_nodes;      ///< all their animation tracks hold one value
   std::vector<MergeKey> keys;              ///< in first-seen order
   std::vector<KeyUse> key_uses;            ///< one a key, most draws first
   std::vector<std::uint32_t> stay_counts;  ///< indexed by StayRule
@@ -135,11 +204,14 @@ struct Survey {
 
   const Draw& operator[](DrawId id) const { return draws[to_index(id)]; }
   const MergeKey& operator[](KeyId id) const { return keys[to_index(id)]; }
+  const Shape& operator[](ShapeId id) const { return shapes[to_index(id)]; }
+  const PipelineKey& operator[](PipelineId id) const { return pipelines[to_index(id)]; }
 };
 
 /// \pre check_scene(scene)
 /// \error cancelled
-/// \cost O(nodes + draws + position bytes), in parallel over the position streams
+/// \cost O(nodes + draws + vertex bytes + indices), in parallel over nodes, streams and shapes
+/// \source families: XXH3-128 over the decoded streams
 Result<Survey> survey(const Scene& scene,
                       const SurveySettings& settings = {},
                       const RunControl& run = {});

@@ -139,6 +139,10 @@ class Loader {
         continue;
       }
       auto bytes = load(image.uri, fmt::format("/images/{}/uri", i));
+      if (!bytes && bytes.error().code == ErrorCode::cannot_open) {
+        scene_.missing_files.push_back({image.uri, fmt::format("image {}", i)});
+        continue;
+      }
       if (!bytes) {
         return Failure(bytes.error());
       }

@@ -40,6 +40,11 @@ struct BufferPlan {
   }
 };
 
+/// Its file was not there when the scene was read: only the name is written again.
+bool is_missing(const Image& image) {
+  return image.view == no_view && image.bytes.size() == 0 && !image.uri.empty();
+}
+
 /// Gives every view its place. Overlapping views of a block share their bytes, and bytes that no
 /// view shows are left out.
 class Placer {
@@ -119,7 +124,9 @@ class Placer {
   void place_images() {
     for (const Image& image : scene_.images) {
       ImageOut out{{}, image.view, image.mime_type};
-      if (image.view == no_view && binary_chunk_) {
+      if (is_missing(image)) {
+        out.uri = image.uri;
+      } else if (image.view == no_view && binary_chunk_) {
         const std::uint32_t buffer = buffers.empty() ? open_buffer(scene_.blocks.size()) : 0;
         out.view = make_id<ViewId>(placement.views.size());
         out.mime_type = image.mime_type.empty() ? find_image_type(image.bytes) : image.mime_type;
@@ -305,7 +312,7 @@ class SceneWriter {
   Result<void> write_image_files(const fs::path& folder) {
     std::vector<std::string> written;
     for (const Image& image : scene_.images) {
-      if (image.view != no_view || image.uri.empty()) {
+      if (image.view != no_view || image.uri.empty() || is_missing(image)) {
         continue;
       }
       const auto name = make_relative_path(image.uri);

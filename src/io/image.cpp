@@ -7,9 +7,14 @@
 #include <turbojpeg.h>
 #include <webp/decode.h>
 
+#include <algorithm>
+#include <array>
+#include <cstring>
 #include <memory>
 
 #include "io/image_type.h"
+#include "scene/hasher.h"
+#include "scene/running.h"
 
 namespace wakuzume {
 namespace {
@@ -18,8 +23,14 @@ Failure bad_image(std::string message) {
   return Failure(Error{ErrorCode::bad_image, std::move(message), {}});
 }
 
+struct ImageSize {
+  std::uint64_t width = 0;
+  std::uint64_t height = 0;
+};
+
 /// Sizes the pixels, or refuses: checked before anything is allocated.
-Result<Pixels> make_pixels(std::uint64_t width, std::uint64_t height, const ImageLimits& limits) {
+Result<Pixels> make_pixels(const ImageSize& size, const ImageLimits& limits) {
+  const auto [width, height] = size;
   if (width == 0 || height == 0 || width > 0xFFFF'FFFFU || height > 0xFFFF'FFFFU) {
     return bad_image(fmt::format("an image of {} x {} pixels", width, height));
   }
@@ -38,14 +49,22 @@ Result<Pixels> make_pixels(std::uint64_t width, std::uint64_t height, const Imag
 
 using PngContext = std::unique_ptr<spng_ctx, decltype(&spng_ctx_free)>;
 
-Result<Pixels> decode_png(const Bytes& encoded, const ImageLimits& limits) {
-  const PngContext context(spng_ctx_new(0), &spng_ctx_free);
-  spng_set_png_buffer(context.get(), encoded.data().data(), encoded.size());
+Result<ImageSize> read_png_size(spng_ctx* context, const Bytes& encoded) {
+  spng_set_png_buffer(context, encoded.data().data(), encoded.size());
   spng_ihdr header{};
-  if (const int code = spng_get_ihdr(context.get(), &header); code != 0) {
+  if (const int code = spng_get_ihdr(context, &header); code != 0) {
     return bad_image(fmt::format("PNG: {}", spng_strerror(code)));
   }
-  Result<Pixels> pixels = make_pixels(header.width, header.height, limits);
+  return ImageSize{header.width, header.height};
+}
+
+Result<Pixels> decode_png(const Bytes& encoded, const ImageLimits& limits) {
+  const PngContext context(spng_ctx_new(0), &spng_ctx_free);
+  const auto size = read_png_size(context.get(), encoded);
+  if (!size) {
+    return Failure(size.error());
+  }
+  Result<Pixels> pixels = make_pixels(*size, limits);
   if (!pixels) {
     return pixels;
   }
@@ -54,41 +73,75 @@ Result<Pixels> decode_png(const Bytes& encoded, const ImageLimits& limits) {
   return code == 0 ? pixels : bad_image(fmt::format("PNG: {}", spng_strerror(code)));
 }
 
-Result<Pixels> decode_jpeg(const Bytes& encoded, const ImageLimits& limits) {
-  const std::unique_ptr<void, decltype(&tjDestroy)> decoder(tjInitDecompress(), &tjDestroy);
-  const auto* data = reinterpret_cast<const unsigned char*>(encoded.data().data());
+using JpegDecoder = std::unique_ptr<void, decltype(&tjDestroy)>;
+
+const unsigned char* as_jpeg(const Bytes& encoded) {
+  return reinterpret_cast<const unsigned char*>(encoded.data().data());
+}
+
+Result<ImageSize> read_jpeg_size(const JpegDecoder& decoder, const Bytes& encoded) {
   int width = 0;
   int height = 0;
   int sampling = 0;
   int space = 0;
-  if (tjDecompressHeader3(decoder.get(), data, encoded.size(), &width, &height, &sampling,
-                          &space) != 0) {
+  if (tjDecompressHeader3(decoder.get(), as_jpeg(encoded), encoded.size(), &width, &height,
+                          &sampling, &space) != 0) {
     return bad_image(fmt::format("JPEG: {}", tjGetErrorStr2(decoder.get())));
   }
-  Result<Pixels> pixels =
-      make_pixels(static_cast<std::uint64_t>(width), static_cast<std::uint64_t>(height), limits);
+  return ImageSize{static_cast<std::uint64_t>(width), static_cast<std::uint64_t>(height)};
+}
+
+Result<Pixels> decode_jpeg(const Bytes& encoded, const ImageLimits& limits) {
+  const JpegDecoder decoder(tjInitDecompress(), &tjDestroy);
+  const auto size = read_jpeg_size(decoder, encoded);
+  if (!size) {
+    return Failure(size.error());
+  }
+  Result<Pixels> pixels = make_pixels(*size, limits);
   if (!pixels) {
     return pixels;
   }
-  const int code = tjDecompress2(decoder.get(), data, encoded.size(), pixels->rgba.data(), width, 0,
-                                 height, TJPF_RGBA, TJFLAG_STOPONWARNING);
+  const int code = tjDecompress2(decoder.get(), as_jpeg(encoded), encoded.size(),
+                                 pixels->rgba.data(), static_cast<int>(size->width), 0,
+                                 static_cast<int>(size->height), TJPF_RGBA, TJFLAG_STOPONWARNING);
   return code == 0 ? pixels : bad_image(fmt::format("JPEG: {}", tjGetErrorStr2(decoder.get())));
 }
 
-Result<Pixels> decode_webp(const Bytes& encoded, const ImageLimits& limits) {
-  const auto* data = reinterpret_cast<const std::uint8_t*>(encoded.data().data());
+const std::uint8_t* as_webp(const Bytes& encoded) {
+  return reinterpret_cast<const std::uint8_t*>(encoded.data().data());
+}
+
+Result<ImageSize> read_webp_size(const Bytes& encoded) {
   int width = 0;
   int height = 0;
-  if (WebPGetInfo(data, encoded.size(), &width, &height) == 0) {
+  if (WebPGetInfo(as_webp(encoded), encoded.size(), &width, &height) == 0) {
     return bad_image("WebP: the header can't be read");
   }
-  Result<Pixels> pixels =
-      make_pixels(static_cast<std::uint64_t>(width), static_cast<std::uint64_t>(height), limits);
-  if (pixels && WebPDecodeRGBAInto(data, encoded.size(), pixels->rgba.data(), pixels->rgba.size(),
-                                   width * 4) == nullptr) {
+  return ImageSize{static_cast<std::uint64_t>(width), static_cast<std::uint64_t>(height)};
+}
+
+Result<Pixels> decode_webp(const Bytes& encoded, const ImageLimits& limits) {
+  const auto size = read_webp_size(encoded);
+  if (!size) {
+    return Failure(size.error());
+  }
+  Result<Pixels> pixels = make_pixels(*size, limits);
+  if (pixels &&
+      WebPDecodeRGBAInto(as_webp(encoded), encoded.size(), pixels->rgba.data(), pixels->rgba.size(),
+                         static_cast<int>(size->width) * 4) == nullptr) {
     return bad_image("WebP: the data is damaged or cut short");
   }
   return pixels;
+}
+
+/// KTX 2.0 header: pixelWidth and pixelHeight stand at 20 and 24; 0 high is a row.
+Result<ImageSize> read_ktx2_size(const Bytes& encoded) {
+  if (encoded.size() < 28) {
+    return bad_image("KTX2: cut short");
+  }
+  std::array<std::uint32_t, 2> size{};
+  std::memcpy(size.data(), encoded.data().data() + 20, sizeof size);
+  return ImageSize{size[0], std::max(1U, size[1])};
 }
 
 bool starts_with(const Bytes& bytes, std::string_view magic, std::size_t at = 0) {
@@ -119,6 +172,72 @@ Bytes encoded_bytes(const Scene& scene, const Image& image) {
   }
   const BlockView& view = scene[image.view];
   return scene[view.block].bytes.part(view.offset, view.length);
+}
+
+namespace {
+
+Result<ImageSize> read_size(const Bytes& encoded, const std::string& type) {
+  if (type == "image/png") {
+    const PngContext context(spng_ctx_new(0), &spng_ctx_free);
+    return read_png_size(context.get(), encoded);
+  }
+  if (type == "image/jpeg") {
+    return read_jpeg_size(JpegDecoder(tjInitDecompress(), &tjDestroy), encoded);
+  }
+  if (type == "image/webp") {
+    return read_webp_size(encoded);
+  }
+  return type == "image/ktx2" ? read_ktx2_size(encoded)
+                              : bad_image("neither PNG, JPEG, WebP nor KTX2 by its first bytes");
+}
+
+void take_pixels(const Pixels& pixels, ImageFacts& facts) {
+  ValueHasher hasher;
+  hasher.add(pixels.width_px);
+  hasher.add(pixels.height_px);
+  hasher.add(hash_bytes(std::as_bytes(std::span(pixels.rgba))));
+  facts.pixels = hasher.finish();
+  facts.decoded = true;
+  std::copy_n(pixels.rgba.begin(), 4, facts.color.begin());
+  // Each byte equals the one four before it: all pixels equal the first.
+  facts.one_color = std::equal(pixels.rgba.begin() + 4, pixels.rgba.end(), pixels.rgba.begin());
+}
+
+ImageFacts make_facts(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits) {
+  ImageFacts facts;
+  const std::string type = find_image_type(encoded);
+  const auto size = read_size(encoded, type);
+  if (!size) {
+    facts.problem = size.error().message;
+    return facts;
+  }
+  facts.width_px = static_cast<std::uint32_t>(std::min<std::uint64_t>(size->width, 0xFFFF'FFFFU));
+  facts.height_px = static_cast<std::uint32_t>(std::min<std::uint64_t>(size->height, 0xFFFF'FFFFU));
+  if (depth == ImageDepth::pixels && type != "image/ktx2") {
+    const auto pixels = decode_image(encoded, limits);
+    if (pixels) {
+      take_pixels(*pixels, facts);
+    } else {
+      facts.problem = pixels.error().message;
+    }
+  }
+  return facts;
+}
+
+}  // namespace
+
+Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
+                                                 ImageDepth depth,
+                                                 const ImageLimits& limits,
+                                                 const RunControl& run) {
+  std::vector<ImageFacts> facts(scene.images.size());
+  const bool finished = for_each_index(facts.size(), run, "reading images", [&](std::size_t i) {
+    const Bytes encoded = encoded_bytes(scene, scene.images[i]);
+    if (encoded.size() > 0) {  // else the file is missing, which is told elsewhere
+      facts[i] = make_facts(encoded, depth, limits);
+    }
+  });
+  return finished ? Result<std::vector<ImageFacts>>(std::move(facts)) : Failure(make_cancelled());
 }
 
 Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits) {

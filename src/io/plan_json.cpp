@@ -19,13 +19,18 @@ void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("path", make_node_path(scene, ref.node));
 }
 
+/// Tables of the settings that a plan depends on.
+bool is_planned(std::string_view table) { return table == "survey" || table == "propose"; }
+
 void write_settings(ReadableJsonOut& out, const Plan& plan) {
-  const Settings settings{plan.survey_settings, plan.settings, {}};
+  Settings settings;
+  settings.survey = plan.survey_settings;
+  settings.propose = plan.settings;
   std::string open;
   out.begin_object("settings");
   for_each_setting(settings,
                    [&](std::string_view table, const char* key, const auto& member, const char*) {
-                     if (table == "verify") {
+                     if (!is_planned(table)) {
                        return;
                      }
                      if (open != table) {
@@ -35,7 +40,7 @@ void write_settings(ReadableJsonOut& out, const Plan& plan) {
                        out.begin_object(table);
                        open = table;
                      }
-                     if constexpr (std::is_same_v<decltype(member), const Blended&>) {
+                     if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
                        out.member(key, to_text(member));
                      } else {
                        out.member_line(key, member);
@@ -120,7 +125,7 @@ class PlanReader {
             bool read = true;
             for_each_setting(
                 settings, [&](std::string_view t, std::string_view k, auto& member, const char*) {
-                  if (t == table && k == key && t != "verify") {
+                  if (t == table && k == key && is_planned(t)) {
                     known = true;
                     read = read_setting(v, b, member);
                   }
@@ -140,11 +145,12 @@ class PlanReader {
 
   template <class T>
   bool read_setting(JsonValue value, const At& at, T& out) {
-    if constexpr (std::is_same_v<T, Blended>) {
+    if constexpr (std::is_enum_v<T>) {
       std::string text;
       return in_.read(value, at, text) &&
              (from_text(text, out) ||
-              in_.fail(ErrorCode::bad_value, at, "expected \"keep\" or \"merge\""));
+              in_.fail(ErrorCode::bad_value, at,
+                       fmt::format("\"{}\" is not one of the words it takes", text)));
     } else {
       return in_.read(value, at, out);
     }

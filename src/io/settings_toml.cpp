@@ -1,102 +1,93 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
-#include <toml++/toml.h>
 
 #include <algorithm>
-#include <cmath>
-#include <numeric>
 
 #include "io/file.h"
 #include "io/json_out.h"
 #include "io/settings_fields.h"
+#include "io/toml_in.h"
 
 namespace wakuzume {
 namespace {
 
-/// Edits (insert, drop, replace) that turn one word into the other; for "did you mean".
-std::size_t count_edits(std::string_view a, std::string_view b) {
-  std::vector<std::size_t> row(b.size() + 1);
-  std::iota(row.begin(), row.end(), std::size_t{0});
-  for (std::size_t i = 0; i < a.size(); ++i) {
-    std::size_t corner = row[0]++;
-    for (std::size_t j = 0; j < b.size(); ++j) {
-      const std::size_t replaced = corner + (a[i] == b[j] ? 0 : 1);
-      corner = row[j + 1];
-      row[j + 1] = std::min({replaced, row[j] + 1, row[j + 1] + 1});
-    }
-  }
-  return row.back();
-}
-
-std::string find_nearest(const std::string& word, const std::vector<std::string>& known) {
-  return *std::min_element(known.begin(), known.end(), [&](const auto& a, const auto& b) {
-    return count_edits(word, a) < count_edits(word, b);
-  });
-}
-
 class SettingsReader {
  public:
-  SettingsReader(const toml::table& root, const std::string& name) : root_(root), name_(name) {}
+  SettingsReader(const toml::table& root, const std::string& name) : root_(root), in_(name) {}
 
   Result<Settings> read() {
-    Settings settings;
-    for_each_setting(settings, [&](const char* table, const char* key, auto& member, const char*) {
-      known_.emplace_back(fmt::format("{}.{}", table, key));
-      const auto node = root_[table][key];
-      if (node && !error_ && !take(node, member)) {
-        fail(*node.node(),
-             fmt::format("{} has a value of the wrong kind or out of range", known_.back()));
-      }
-    });
-    check_unknown();
-    if (!error_) {
-      check(validate(settings.propose));
-      check(validate(settings.verify));
+    for_each_setting(settings_,
+                     [&](const char* table, const char* key, auto& member, const char* meaning) {
+                       known_.push_back(fmt::format("{}.{}", table, key));
+                       if (const auto node = root_[table][key]) {
+                         in_.read(*node.node(), known_.back(), meaning, member);
+                       }
+                     });
+    for (const std::string_view figure : figure_names()) {
+      known_.push_back(fmt::format("budget.{}", figure));
     }
-    return error_ ? Result<Settings>(Failure(*error_)) : settings;
+    read_budgets();
+    read_tiers();
+    check_unknown();
+    check(validate(settings_.propose));
+    check(validate(settings_.verify));
+    check(validate(settings_.views));
+    check(validate(settings_.findings));
+    return in_.error() ? Result<Settings>(Failure(*in_.error())) : settings_;
   }
 
  private:
-  using Node = toml::node_view<const toml::node>;
+  void read_budgets() {
+    if (const toml::table* table = root_["budget"].as_table()) {
+      for (const auto& [figure, limit] : *table) {
+        settings_.budgets.push_back(read_budget(std::string(figure.str()), limit));
+      }
+    }
+  }
 
-  static bool take(Node node, std::vector<std::string>& out) {
-    const toml::array* list = node.as_array();
-    out.clear();
+  Budget read_budget(const std::string& figure, const toml::node& node) {
+    Budget budget{figure, 0};
+    in_.read(node, figure, "most that this figure may be; a number from 0", budget.limit);
+    if (const auto valid = validate(std::span(&budget, 1)); !valid) {
+      in_.fail(node, valid.error().message);
+    }
+    return budget;
+  }
+
+  /// [[tier]] tables: a name, and budgets.
+  void read_tiers() {
+    const toml::node* node = root_.get("tier");
+    if (node == nullptr) {
+      return;
+    }
+    const toml::array* list = node->as_array();
     if (list == nullptr) {
-      return false;
+      return in_.fail(*node, "tiers are written as [[tier]], with a name and budgets below");
     }
     for (const toml::node& item : *list) {
-      const auto text = item.value_exact<std::string>();
-      if (!text) {
-        return false;
+      const toml::table* table = item.as_table();
+      if (table == nullptr || !(*table)["name"].is_string()) {
+        return in_.fail(item, "a [[tier]] needs a name = \"...\"");
       }
-      out.push_back(*text);
+      Tier tier;
+      for (const auto& [key, value] : *table) {
+        if (key == "name") {
+          tier.name = value.value_or(std::string());
+        } else {
+          tier.budgets.push_back(read_budget(std::string(key.str()), value));
+        }
+      }
+      settings_.tiers.push_back(std::move(tier));
     }
-    return true;
-  }
-  static bool take(Node node, std::string& out) {
-    const auto text = node.value_exact<std::string>();
-    out = text.value_or("");
-    return text.has_value();
-  }
-  static bool take(Node node, std::uint32_t& out) {
-    const auto number = node.value_exact<std::int64_t>();
-    out = static_cast<std::uint32_t>(number.value_or(0));
-    return number && *number >= 0 && *number <= 0xFFFF'FFFFLL;
-  }
-  static bool take(Node node, double& out) {
-    const auto number = node.value<double>();
-    out = number.value_or(0);
-    return number && std::isfinite(*number);
-  }
-  static bool take(Node node, Blended& out) {
-    return from_text(node.value_exact<std::string>().value_or(""), out);
   }
 
   void check_unknown() {
     for (const auto& [table, content] : root_) {
       const std::string name(table.str());
+      if (name == "tier") {
+        continue;
+      }
       const toml::table* inner = content.as_table();
       const bool known_table = std::any_of(known_.begin(), known_.end(), [&](const auto& key) {
         return key.starts_with(name + ".");
@@ -114,30 +105,38 @@ class SettingsReader {
     }
   }
 
+  /// A key outside of any table is compared with the keys alone, the others with their table.
   void unknown(const std::string& key, const toml::node& node) {
-    fail(node,
-         fmt::format("there is no setting {}; did you mean {}?", key, find_nearest(key, known_)));
-  }
-
-  void fail(const toml::node& node, std::string message) {
-    if (!error_) {
-      error_ = Error{ErrorCode::bad_setting,
-                     std::move(message),
-                     {name_, fmt::format("line {}", node.source().begin.line)}};
+    const bool bare = key.find('.') == std::string::npos;
+    std::vector<std::string_view> words;
+    for (const std::string& known : known_) {
+      words.push_back(std::string_view(known).substr(bare ? known.find('.') + 1 : 0));
     }
+    const std::string_view nearest = find_nearest_word(key, words);
+    const auto at = std::find(words.begin(), words.end(), nearest) - words.begin();
+    in_.fail(node, fmt::format("there is no setting {}; did you mean {}?", key,
+                               known_[static_cast<std::size_t>(at)]));
   }
 
+  /// What a stage says of its settings begins with the key; its line is looked up.
   void check(const Result<void>& valid) {
-    if (!valid && !error_) {
-      error_ = valid.error();
-      error_->place.file = name_;
+    if (valid) {
+      return;
+    }
+    const std::string& message = valid.error().message;
+    const std::string key = message.substr(0, message.find(' '));
+    const std::size_t dot = std::min(key.find('.'), key.size() - 1);
+    if (const auto node = root_[key.substr(0, dot)][key.substr(dot + 1)]) {
+      in_.fail(*node.node(), message);
+    } else {
+      in_.fail(valid.error());
     }
   }
 
   const toml::table& root_;
-  const std::string& name_;
+  TomlIn in_;
+  Settings settings_;
   std::vector<std::string> known_;
-  std::optional<Error> error_;
 };
 
 std::string quote(const std::string& text) {
@@ -149,24 +148,27 @@ std::string quote(const std::string& text) {
 std::string to_toml_value(const std::string& text) { return quote(text); }
 std::string to_toml_value(std::uint32_t number) { return std::to_string(number); }
 std::string to_toml_value(double number) { return to_number(number); }
-std::string to_toml_value(Blended blended) { return quote(to_text(blended)); }
+template <class Word>
+requires(std::is_enum_v<Word>) std::string to_toml_value(Word word) { return quote(to_text(word)); }
 std::string to_toml_value(const std::vector<std::string>& list) {
   std::vector<std::string> quoted;
   std::transform(list.begin(), list.end(), std::back_inserter(quoted), quote);
   return fmt::format("[{}]", fmt::join(quoted, ", "));
 }
 
+std::string to_toml_lines(const std::vector<Budget>& budgets) {
+  std::string out;
+  for (const Budget& budget : budgets) {
+    out += fmt::format("{} = {}\n", budget.figure, to_number(budget.limit));
+  }
+  return out;
+}
+
 }  // namespace
 
 Result<Settings> parse_settings(std::string_view text, const std::string& name) {
-  try {
-    const toml::table root = toml::parse(text);
-    return SettingsReader(root, name).read();
-  } catch (const toml::parse_error& problem) {
-    return Failure(Error{ErrorCode::bad_setting,
-                         std::string(problem.description()),
-                         {name, fmt::format("line {}", problem.source().begin.line)}});
-  }
+  return parse_toml<Settings>(
+      text, name, [&](const toml::table& root) { return SettingsReader(root, name).read(); });
 }
 
 Result<Settings> read_settings(const std::string& path) {
@@ -189,6 +191,12 @@ std::string to_toml(const Settings& settings) {
         }
         out += fmt::format("# {}\n{} = {}\n", meaning, key, to_toml_value(member));
       });
+  if (!settings.budgets.empty()) {
+    out += "\n[budget]\n" + to_toml_lines(settings.budgets);
+  }
+  for (const Tier& tier : settings.tiers) {
+    out += fmt::format("\n[[tier]]\nname = {}\n{}", quote(tier.name), to_toml_lines(tier.budgets));
+  }
   return out;
 }
 

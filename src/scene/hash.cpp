@@ -3,38 +3,20 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <type_traits>
 
 #include "scene/elements.h"
+#include "scene/hasher.h"
 #include "scene/running.h"
-// NOLINTNEXTLINE(readability-identifier-naming): the name that xxHash asks for
-#define XXH_INLINE_ALL
-#include <xxhash.h>
 
 namespace wakuzume {
 namespace {
 
-/// Feeds values to XXH3-128 (xxHash, Y. Collet). Strings and lists go in with their length.
-class Hasher {
+/// Takes in the parts of a scene.
+class Hasher : public ValueHasher {
  public:
-  Hasher() { XXH3_128bits_reset(&state_); }
+  using ValueHasher::add;
 
-  template <class T>
-  requires(std::is_arithmetic_v<T> || std::is_enum_v<T>) void add(const T& value) {
-    XXH3_128bits_update(&state_, &value, sizeof value);
-  }
-  template <class T, std::size_t n>
-  void add(const std::array<T, n>& values) {
-    XXH3_128bits_update(&state_, values.data(), sizeof values);
-  }
-  void add(const std::string& text) {
-    add(text.size());
-    XXH3_128bits_update(&state_, text.data(), text.size());
-  }
-  void add(const ContentHash& hash) {
-    add(hash.high);
-    add(hash.low);
-  }
+  void add(const std::string& text) { add(std::string_view(text)); }
   template <class T>
   void add(const std::vector<T>& values) {
     add(values.size());
@@ -73,14 +55,6 @@ class Hasher {
   void add(const Material& material);
   void add(const Primitive& primitive);
   void add(const Node& node);
-
-  [[nodiscard]] ContentHash finish() const {
-    const XXH128_hash_t hash = XXH3_128bits_digest(&state_);
-    return {hash.high64, hash.low64};
-  }
-
- private:
-  XXH3_state_t state_{};
 };
 
 void Hasher::add(const Material& material) {
@@ -125,11 +99,6 @@ void Hasher::add(const Node& node) {
     add(node.instancing->extra);
   }
   add(node.extra);
-}
-
-ContentHash hash_bytes(std::span<const std::byte> bytes) {
-  const XXH128_hash_t hash = XXH3_128bits(bytes.data(), bytes.size());
-  return {hash.high64, hash.low64};
 }
 
 void add_stream(Hasher& hasher,

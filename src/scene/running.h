@@ -51,4 +51,17 @@ bool for_each_index(std::size_t count,
   return !stopped;
 }
 
+/// The same by ranges: calls `body(begin, end)` for pieces of at most `grain` that together are
+/// [0, count). For bodies too short to be worth a call each.
+template <class Body>
+bool for_each_range(std::size_t count,
+                    std::size_t grain,
+                    const RunControl& run,
+                    std::string_view stage,
+                    const Body& body) {
+  return for_each_index((count + grain - 1) / grain, run, stage, [&](std::size_t piece) {
+    body(piece * grain, std::min(count, (piece + 1) * grain));
+  });
+}
+
 }  // namespace wakuzume

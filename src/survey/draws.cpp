@@ -29,14 +29,22 @@ bool is_fillable(const std::string& semantic) {
          semantic.starts_with("TEXCOORD_") || semantic.starts_with("COLOR_");
 }
 
+namespace {
+
+/// "TEXCOORD_0:VEC25126": the name and the type as it is stored.
+std::string describe_attribute(const Scene& scene, const Attribute& attribute) {
+  const Stream& stream = scene[attribute.stream];
+  return fmt::format("{}:{}{}{}", attribute.semantic, to_string(stream.element),
+                     static_cast<int>(stream.component), stream.normalized ? "n" : "");
+}
+
+}  // namespace
+
 std::string make_layout(const Scene& scene, const Primitive& primitive) {
   std::vector<std::string> parts;
   for (const Attribute& attribute : primitive.attributes) {
     if (!is_fillable(attribute.semantic)) {
-      const Stream& stream = scene[attribute.stream];
-      parts.push_back(fmt::format("{}:{}{}{}", attribute.semantic, to_string(stream.element),
-                                  static_cast<int>(stream.component),
-                                  stream.normalized ? "n" : ""));
+      parts.push_back(describe_attribute(scene, attribute));
     }
   }
   std::sort(parts.begin(), parts.end());
@@ -58,22 +66,89 @@ std::uint64_t count_instances(const Scene& scene, const Node& node) {
   return scene[node.instancing->attributes.front().stream].count;
 }
 
-std::vector<DrawRef> make_draw_list(const Scene& scene) {
-  std::vector<std::vector<LevelId>> sets;
-  const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
-  std::vector<DrawRef> draws;
-  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-    if (shown[i] == no_index || scene.nodes[i].mesh == no_mesh) {
-      continue;
+PipelineKey make_pipeline_key(const Scene& scene, const Primitive& primitive) {
+  PipelineKey key;
+  key.shading = "metal-rough";
+  if (primitive.material != no_material) {
+    const Material& material = scene[primitive.material];
+    std::vector<std::string> names;
+    if (material.extra) {
+      for (const RawMember& extension : material.extra->extensions) {
+        names.push_back(extension.name);
+      }
+      std::sort(names.begin(), names.end());
     }
-    const Mesh& mesh = scene[scene.nodes[i].mesh];
-    for (std::size_t p = 0; p < mesh.primitives.size(); ++p) {
-      const Primitive& primitive = mesh.primitives[p];
-      if (primitive.find("POSITION") != no_stream && count_list_indices(scene, primitive) > 0) {
-        draws.push_back({make_id<NodeId>(i), static_cast<std::uint32_t>(p)});
+    if (material.unlit()) {
+      key.shading = "unlit";
+      std::erase(names, "KHR_materials_unlit");
+    }
+    for (const std::string& name : names) {
+      key.shading += " " + name;
+    }
+    key.alpha_mode = material.alpha_mode;
+    key.double_sided = material.double_sided;
+  }
+  key.topology = find_topology(primitive.mode);
+  std::vector<std::string> parts;
+  for (const Attribute& attribute : primitive.attributes) {
+    parts.push_back(describe_attribute(scene, attribute));
+  }
+  std::sort(parts.begin(), parts.end());
+  key.layout = fmt::format("{}", fmt::join(parts, " "));
+  return key;
+}
+
+std::vector<Trs> make_instance_transforms(const Scene& scene, const Node& node) {
+  std::vector<Trs> transforms(count_instances(scene, node));
+  const auto take = [&](const std::vector<double>& values, auto member) {
+    for (std::size_t i = 0; i < transforms.size(); ++i) {
+      auto& target = transforms[i].*member;
+      for (std::size_t c = 0; c < target.size(); ++c) {
+        target[c] = values[target.size() * i + c];
+      }
+    }
+  };
+  for (const Attribute& attribute : node.instancing->attributes) {
+    if (attribute.semantic == "TRANSLATION") {
+      take(make_doubles(scene, attribute.stream), &Trs::translation);
+    } else if (attribute.semantic == "ROTATION") {
+      take(make_doubles(scene, attribute.stream), &Trs::rotation);
+    } else if (attribute.semantic == "SCALE") {
+      take(make_doubles(scene, attribute.stream), &Trs::scale);
+    }
+  }
+  return transforms;
+}
+
+MeshDraws::MeshDraws(const Scene& scene) : sums_(scene.meshes.size()) {
+  for (std::size_t m = 0; m < scene.meshes.size(); ++m) {
+    const std::vector<Primitive>& primitives = scene.meshes[m].primitives;
+    for (std::size_t p = 0; p < primitives.size(); ++p) {
+      const Primitive& primitive = primitives[p];
+      const std::uint64_t indices =
+          primitive.find("POSITION") == no_stream ? 0 : count_list_indices(scene, primitive);
+      if (indices == 0) {
+        continue;
+      }
+      Sum& sum = sums_[m];
+      sum.primitives.push_back(static_cast<std::uint32_t>(p));
+      sum.vertices += count_vertices(scene, primitive);
+      if (find_topology(primitive.mode) == Topology::triangles) {
+        sum.triangles += indices / 3;
       }
     }
   }
+}
+
+std::vector<DrawRef> make_draw_list(const Scene& scene) {
+  const MeshDraws drawn(scene);
+  std::vector<DrawRef> draws;
+  for_each_shown_mesh(scene, [&](const Node& node) {
+    const auto id = make_id<NodeId>(static_cast<std::size_t>(&node - scene.nodes.data()));
+    for (const std::uint32_t primitive : drawn[node.mesh].primitives) {
+      draws.push_back({id, primitive});
+    }
+  });
   return draws;
 }
 

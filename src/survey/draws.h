@@ -19,7 +19,40 @@ std::string make_layout(const Scene& scene, const Primitive& primitive);
 /// Semantics that a merge understands and can fill in where they are missing.
 bool is_fillable(const std::string& semantic);
 
+/// What makes an engine switch its pipeline for a primitive.
+PipelineKey make_pipeline_key(const Scene& scene, const Primitive& primitive);
+
 /// Times a node's mesh is drawn: 1, or the instances of EXT_mesh_gpu_instancing.
 std::uint64_t count_instances(const Scene& scene, const Node& node);
+/// The transforms of EXT_mesh_gpu_instancing, one an instance.
+std::vector<Trs> make_instance_transforms(const Scene& scene, const Node& node);
+
+/// Of each mesh, the primitives that draw something and what they add up to.
+class MeshDraws {
+ public:
+  struct Sum {
+    std::vector<std::uint32_t> primitives;  ///< positions in the mesh
+    std::uint64_t vertices = 0;
+    std::uint64_t triangles = 0;
+  };
+  explicit MeshDraws(const Scene& scene);
+
+  const Sum& operator[](MeshId mesh) const { return sums_[to_index(mesh)]; }
+
+ private:
+  std::vector<Sum> sums_;
+};
+
+/// Calls `visit(node)` for each node with a mesh that some glTF scene shows, in table order.
+template <class Visit>
+void for_each_shown_mesh(const Scene& scene, const Visit& visit) {
+  std::vector<std::vector<LevelId>> sets;
+  const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
+  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+    if (shown[i] != no_index && scene.nodes[i].mesh != no_mesh) {
+      visit(scene.nodes[i]);
+    }
+  }
+}
 
 }  // namespace wakuzume

@@ -3,80 +3,37 @@
 #include "survey/rules.h"
 
 #include <fmt/format.h>
-#include <fnmatch.h>
 #include <simdjson.h>
 
 #include <algorithm>
 #include <map>
 
+#include "scene/running.h"
 #include "scene/tree.h"
+#include "survey/glob.h"
+#include "survey/movers.h"
 
 namespace wakuzume {
 namespace {
 
-bool matches_any(const std::vector<std::string>& globs, const std::string& path) {
-  return std::any_of(globs.begin(), globs.end(), [&](const std::string& glob) {
-    return fnmatch(glob.c_str(), path.c_str(), 0) == 0;
-  });
-}
-
-/// The node that "/nodes/12/translation" of KHR_animation_pointer names, or no_node.
-NodeId find_pointed_node(const Scene& scene, const AnimationChannel& channel) {
-  if (!channel.target_extra) {
-    return no_node;
-  }
-  for (const RawMember& extension : channel.target_extra->extensions) {
-    const std::string pointer = find_member(extension.json, "pointer");
-    constexpr std::string_view prefix = "/nodes/";
-    if (pointer.starts_with(prefix)) {
-      const std::size_t index = std::strtoull(pointer.c_str() + prefix.size(), nullptr, 10);
-      return index < scene.nodes.size() ? make_id<NodeId>(index) : no_node;
-    }
-  }
-  return no_node;
-}
-
-/// Marks what moves by itself: what it is that moves is inherited by all below.
-void mark_movers(const Scene& scene, std::vector<StayRule>& moving) {
-  const auto mark = [&](NodeId id, StayRule rule) {
-    if (id != no_node && moving[to_index(id)] == StayRule::none) {
-      moving[to_index(id)] = rule;
-    }
-  };
-  for (const Animation& animation : scene.animations) {
-    for (const AnimationChannel& channel : animation.channels) {
-      if (channel.path == "pointer") {
-        mark(find_pointed_node(scene, channel), StayRule::animated);
-      } else if (channel.path != "weights") {
-        mark(channel.node, StayRule::animated);
-      }
-    }
-  }
-  for (const Skin& skin : scene.skins) {
-    for (const NodeId joint : skin.joints) {
-      mark(joint, StayRule::skinned);
-    }
-  }
-}
-
 /// The rules that concern one node alone, after those that come down from its ancestors.
-StayRule find_own_rule(const Node& node) {
+Mover find_own_rule(const Node& node) {
   if (node.skin != no_skin) {
-    return StayRule::skinned;
+    return {StayRule::skinned, "deformed by a skin"};
   }
   if (node.light != no_light) {
-    return StayRule::carries_light;
+    return {StayRule::carries_light, "its node has a light"};
   }
   if (node.camera != no_camera) {
-    return StayRule::carries_camera;
+    return {StayRule::carries_camera, "its node has a camera"};
   }
   if (node.instancing) {
-    return StayRule::instanced;
+    return {StayRule::instanced, "already an instance set"};
   }
   if (node.extra && !node.extra->extensions.empty()) {
-    return StayRule::own_extension;
+    return {StayRule::own_extension, "its node has " + node.extra->extensions.front().name};
   }
-  return StayRule::none;
+  return {};
 }
 
 /// A string as JSON writes it.
@@ -95,64 +52,134 @@ std::string quote(std::string_view text) {
   return out + '"';
 }
 
+/// The first glob of each list that matches a node's path; no_index where none does.
+struct PathHits {
+  std::uint32_t moving = no_index;
+  std::uint32_t keep = no_index;
+  std::uint32_t collider = no_index;
+};
+
 /// What a node passes down to its children.
 struct Inherited {
-  StayRule rule = StayRule::none;
+  std::uint32_t cause = no_index;
   NodeId moving_root = no_node;
-  std::string path;
+  std::uint32_t tag = 0;
+  std::uint32_t level = 0;
 };
 
 class FactMaker {
  public:
   FactMaker(const Scene& scene, const SurveySettings& settings)
-      : scene_(scene), settings_(settings), moving_(scene.nodes.size(), StayRule::none) {
-    // Paths cost more than all else here, so they are made only if some glob needs them.
-    needs_paths_ = !settings.moving_nodes.empty() || !settings.keep_nodes.empty() ||
-                   !settings.collider_nodes.empty();
-    mark_movers(scene, moving_);
-  }
+      : scene_(scene), settings_(settings), hits_(scene.nodes.size()) {}
 
-  Inherited visit(NodeId id, const Inherited& above, NodeFacts& facts) const {
-    const Node& node = scene_[id];
-    Inherited here = above;
-    if (needs_paths_) {
-      here.path += '/';
-      here.path += make_path_step(scene_, id);
+  Result<SceneFacts> make(const RunControl& run) {
+    if (!match_paths(run)) {
+      return Failure(make_cancelled());
     }
-    const StayRule moves = find_mover(id, node, here.path);
-    if (moves != StayRule::none) {
-      here.rule = moves;
-      here.moving_root = id;
-    } else if (above.rule == StayRule::none) {
-      if (matches_any(settings_.keep_nodes, here.path)) {
-        here.rule = StayRule::excluded;
-      } else if (matches_any(settings_.collider_nodes, here.path)) {
-        here.rule = StayRule::collider;
-      }
+    Movers movers = find_movers(scene_, settings_.constant_tracks);
+    movers_ = std::move(movers.of_node);
+    out_.constant_nodes = std::move(movers.constant_nodes);
+    out_.nodes.resize(scene_.nodes.size());
+    const std::vector<std::uint32_t> sets = make_level_sets(scene_, out_.level_sets);
+    std::vector<Inherited> passed_down(scene_.nodes.size());
+    for (const NodeId id : make_tree_order(scene_)) {
+      const NodeId parent = scene_[id].parent;
+      const Inherited above = parent == no_node ? Inherited{} : passed_down[to_index(parent)];
+      passed_down[to_index(id)] = visit(id, above);
+      out_.nodes[to_index(id)].level_set = sets[to_index(id)];
     }
-    facts.moving_root = here.moving_root;
-    facts.stay = here.rule == StayRule::none ? find_own_rule(node) : here.rule;
-    facts.lightmap = find_extra(node.extra, settings_.lightmap_key);
-    facts.tag = find_extra(node.extra, settings_.tag_key);
-    return here;
+    return std::move(out_);
   }
 
  private:
-  [[nodiscard]] StayRule find_mover(NodeId id, const Node& node, const std::string& path) const {
-    if (moving_[to_index(id)] != StayRule::none) {
-      return moving_[to_index(id)];
+  /// Paths cost more than all else here: side by side, and only where some glob needs them.
+  bool match_paths(const RunControl& run) {
+    const GlobSet moving(settings_.moving_nodes);
+    const GlobSet keep(settings_.keep_nodes);
+    const GlobSet collider(settings_.collider_nodes);
+    if (moving.empty() && keep.empty() && collider.empty()) {
+      return true;
     }
-    if (find_extra(node.extra, settings_.static_key) == "false" ||
-        matches_any(settings_.moving_nodes, path)) {
-      return StayRule::marked_moving;
+    return for_each_range(scene_.nodes.size(), 4096, run, "reading names",
+                          [&](std::size_t begin, std::size_t end) {
+                            for (std::size_t i = begin; i < end; ++i) {
+                              const std::string path = make_node_path(scene_, make_id<NodeId>(i));
+                              hits_[i] = {moving.find(path), keep.find(path), collider.find(path)};
+                            }
+                          });
+  }
+
+  Inherited visit(NodeId id, const Inherited& above) {
+    const Node& node = scene_[id];
+    NodeFacts& facts = out_.nodes[to_index(id)];
+    Inherited here = above;
+    inherit(node, settings_.tag_key, here.tag);
+    inherit(node, settings_.level_key, here.level);
+    if (Mover moves = find_mover(id); moves.rule != StayRule::none) {
+      here.cause = add_cause(moves.rule, id, std::move(moves.why));
+      here.moving_root = id;
+    } else if (above.cause == no_index) {
+      if (Mover held = find_held(id); held.rule != StayRule::none) {
+        here.cause = add_cause(held.rule, id, std::move(held.why));
+      }
     }
-    return StayRule::none;
+    facts.moving_root = here.moving_root;
+    facts.cause = here.cause;
+    if (here.cause == no_index) {
+      if (Mover own = find_own_rule(node); own.rule != StayRule::none) {
+        facts.cause = add_cause(own.rule, id, std::move(own.why));
+      }
+    }
+    facts.stay = facts.cause == no_index ? StayRule::none : out_.causes[facts.cause].rule;
+    facts.lightmap = out_.texts.add(find_extra(node.extra, settings_.lightmap_key));
+    facts.tag = here.tag;
+    facts.level = here.level;
+    return here;
+  }
+
+  void inherit(const Node& node, const std::string& key, std::uint32_t& value) {
+    if (const std::string own = find_extra(node.extra, key); !own.empty()) {
+      value = out_.texts.add(own);
+    }
+  }
+
+  [[nodiscard]] Mover find_mover(NodeId id) const {
+    if (movers_[to_index(id)].rule != StayRule::none) {
+      return movers_[to_index(id)];
+    }
+    if (find_extra(scene_[id].extra, settings_.static_key) == "false") {
+      return {StayRule::marked_moving,
+              fmt::format("its extras say \"{}\": false", settings_.static_key)};
+    }
+    return find_match(StayRule::marked_moving, settings_.moving_nodes, hits_[to_index(id)].moving);
+  }
+
+  [[nodiscard]] Mover find_held(NodeId id) const {
+    const PathHits& hits = hits_[to_index(id)];
+    if (hits.keep != no_index) {
+      return find_match(StayRule::excluded, settings_.keep_nodes, hits.keep);
+    }
+    if (find_extra(scene_[id].extra, settings_.collider_key) == "true") {
+      return {StayRule::collider,
+              fmt::format("its extras say \"{}\": true", settings_.collider_key)};
+    }
+    return find_match(StayRule::collider, settings_.collider_nodes, hits.collider);
+  }
+
+  static Mover find_match(StayRule rule, const std::vector<std::string>& globs, std::uint32_t hit) {
+    return hit == no_index ? Mover{} : Mover{rule, fmt::format("matches \"{}\"", globs[hit])};
+  }
+
+  std::uint32_t add_cause(StayRule rule, NodeId at, std::string why) {
+    out_.causes.push_back({rule, at, std::move(why)});
+    return static_cast<std::uint32_t>(out_.causes.size() - 1);
   }
 
   const Scene& scene_;
   const SurveySettings& settings_;
-  std::vector<StayRule> moving_;
-  bool needs_paths_ = false;
+  std::vector<PathHits> hits_;
+  std::vector<Mover> movers_;
+  SceneFacts out_;
 };
 
 }  // namespace
@@ -241,27 +268,10 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
   return set_of;
 }
 
-SceneFacts make_scene_facts(const Scene& scene, const SurveySettings& settings) {
-  SceneFacts facts;
-  facts.nodes.resize(scene.nodes.size());
-  const std::vector<std::uint32_t> sets = make_level_sets(scene, facts.level_sets);
-  const FactMaker maker(scene, settings);
-  std::vector<std::pair<NodeId, Inherited>> open;
-  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-    facts.nodes[i].level_set = sets[i];
-    if (scene.nodes[i].parent == no_node) {
-      open.emplace_back(make_id<NodeId>(i), Inherited{});
-    }
-  }
-  while (!open.empty()) {
-    const auto [id, above] = std::move(open.back());
-    open.pop_back();
-    const Inherited here = maker.visit(id, above, facts.nodes[to_index(id)]);
-    for (const NodeId child : scene[id].children) {
-      open.emplace_back(child, here);
-    }
-  }
-  return facts;
+Result<SceneFacts> make_scene_facts(const Scene& scene,
+                                    const SurveySettings& settings,
+                                    const RunControl& run) {
+  return FactMaker(scene, settings).make(run);
 }
 
 }  // namespace wakuzume

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "wakuzume/survey.h"
@@ -10,20 +11,48 @@
 /// What the rules of the settings say about each node.
 namespace wakuzume {
 
+/// Texts by number, in first-seen order; 0 is the empty text.
+class TextLexicon {
+ public:
+  std::uint32_t add(const std::string& text) {
+    if (text.empty()) {
+      return 0;
+    }
+    const auto [slot, added] = known_.try_emplace(text, static_cast<std::uint32_t>(texts_.size()));
+    if (added) {
+      texts_.push_back(text);
+    }
+    return slot->second;
+  }
+  const std::string& operator[](std::uint32_t id) const { return texts_[id]; }
+
+ private:
+  std::vector<std::string> texts_{""};
+  std::unordered_map<std::string, std::uint32_t> known_;  // looked up only, never walked
+};
+
 struct NodeFacts {
   StayRule stay = StayRule::none;
+  std::uint32_t cause = no_index;  ///< position in SceneFacts::causes
   NodeId moving_root = no_node;
   std::uint32_t level_set = no_index;  ///< position in SceneFacts::level_sets; no_index: not shown
-  std::string lightmap;                ///< as the node's own extras have it
-  std::string tag;
+  std::uint32_t lightmap = 0;          ///< texts of SceneFacts; as the node's own extras have it
+  std::uint32_t tag = 0;
+  std::uint32_t level = 0;
 };
 
 struct SceneFacts {
   std::vector<NodeFacts> nodes;
   std::vector<std::vector<LevelId>> level_sets;
+  std::vector<Cause> causes;
+  std::vector<NodeId> constant_nodes;
+  TextLexicon texts;
 };
 
-SceneFacts make_scene_facts(const Scene& scene, const SurveySettings& settings);
+/// \cost O(nodes x globs), in parallel, and the key frames of the animations
+Result<SceneFacts> make_scene_facts(const Scene& scene,
+                                    const SurveySettings& settings,
+                                    const RunControl& run);
 
 /// Which level set each node belongs to; no_index for nodes that nothing shows.
 std::vector<std::uint32_t> make_level_sets(const Scene& scene,

@@ -8,173 +8,195 @@
 #include <tuple>
 #include <unordered_map>
 
-#include "scene/elements.h"
-#include "scene/running.h"
+#include "scene/hasher.h"
 #include "survey/draws.h"
 #include "survey/rules.h"
+#include "survey/shapes.h"
 
 namespace wakuzume {
 namespace {
-
-/// Box of a position stream in its own space; not finite when any value is NaN or infinite.
-struct LocalBox {
-  Box3d box;
-  bool finite = true;
-};
-
-LocalBox make_local_box(const Scene& scene, StreamId id) {
-  LocalBox out;
-  const std::vector<float> values = make_floats(scene, id);
-  for (std::size_t i = 0; i + 2 < values.size(); i += 3) {
-    const Vec3d point{static_cast<double>(values[i]), static_cast<double>(values[i + 1]),
-                      static_cast<double>(values[i + 2])};
-    out.finite =
-        out.finite && std::isfinite(point[0]) && std::isfinite(point[1]) && std::isfinite(point[2]);
-    out.box.include(point);
-  }
-  return out;
-}
 
 bool is_finite(const Mat4d& matrix) {
   return std::all_of(matrix.begin(), matrix.end(), [](double v) { return std::isfinite(v); });
 }
 
-/// Keys in first-seen order.
-class KeyLexicon {
- public:
-  explicit KeyLexicon(std::vector<MergeKey>& keys) : keys_(keys) {}
+/// What a shape gives to the keys of its draws, by number.
+struct ShapeKey {
+  std::uint32_t layout = 0;
+  std::uint32_t lightmap = 0;           ///< of the mesh, else of the primitive
+  std::uint32_t material_lightmap = 0;  ///< where neither has one
+};
 
-  KeyId add(const MergeKey& key) {
-    const auto [slot, added] =
-        known_.try_emplace(std::tuple(key.material, key.moving_root, key.topology, key.lightmap,
-                                      key.tag, key.levels, key.layout),
-                           make_id<KeyId>(keys_.size()));
-    if (added) {
-      keys_.push_back(key);
-    }
-    return slot->second;
+/// A merge key by numbers: cheap to make and to compare for every draw.
+using KeyNumbers = std::array<std::uint32_t, 8>;
+
+struct HashNumbers {
+  std::size_t operator()(const KeyNumbers& numbers) const {
+    return static_cast<std::size_t>(XXH3_64bits(numbers.data(), sizeof numbers));
   }
-
- private:
-  std::vector<MergeKey>& keys_;
-  std::map<std::tuple<MaterialId,
-                      NodeId,
-                      Topology,
-                      std::string,
-                      std::string,
-                      std::vector<LevelId>,
-                      std::string>,
-           KeyId>
-      known_;
 };
 
 class Surveyor {
  public:
-  Surveyor(const Scene& scene, const SurveySettings& settings)
-      : scene_(scene), facts_(make_scene_facts(scene, settings)), keys_(out_.keys) {
+  Surveyor(const Scene& scene, const SurveySettings& settings) : scene_(scene) {
     out_.settings = settings;
     out_.stay_counts.assign(stay_rule_count, 0);
   }
 
   Result<Survey> run(const RunControl& run) {
     const std::vector<DrawRef> list = make_draw_list(scene_);
-    if (!measure_boxes(list, run)) {
-      return Failure(make_cancelled());
+    auto facts = make_scene_facts(scene_, out_.settings, run);
+    if (!facts) {
+      return Failure(facts.error());
     }
-    world_ = make_world_matrices(scene_);
+    facts_ = std::move(*facts);
+    auto shapes = make_shapes(scene_, list, run);
+    if (!shapes) {
+      return Failure(shapes.error());
+    }
+    shapes_ = std::move(*shapes);
+    describe_shapes();
+    const std::vector<Mat4d> world = make_world_matrices(scene_);
     out_.draws.reserve(list.size());
     for (const DrawRef& ref : list) {
-      add_draw(ref);
+      add_draw(ref, world[to_index(ref.node)]);
     }
     count_keys();
     out_.totals = count_totals(scene_);
+    out_.shapes = std::move(shapes_.shapes);
+    out_.families = std::move(shapes_.families);
+    out_.causes = std::move(facts_.causes);
+    out_.constant_nodes = std::move(facts_.constant_nodes);
     return std::move(out_);
   }
 
  private:
-  bool measure_boxes(const std::vector<DrawRef>& list, const RunControl& run) {
-    for (const DrawRef& ref : list) {
-      const StreamId id = primitive_of(ref).find("POSITION");
-      if (box_of_.try_emplace(id, boxes_.size()).second) {
-        boxes_.emplace_back();
-        box_streams_.push_back(id);
+  [[nodiscard]] const Primitive& primitive_of(const Shape& shape) const {
+    return scene_[shape.mesh].primitives[shape.primitive];
+  }
+
+  /// Pipelines, layouts and lightmaps, once for all draws that show a shape.
+  void describe_shapes() {
+    std::map<std::tuple<std::string, AlphaMode, bool, Topology, std::string>, PipelineId> known;
+    const std::string& lightmap_key = out_.settings.lightmap_key;
+    for (Shape& shape : shapes_.shapes) {
+      const Primitive& primitive = primitive_of(shape);
+      PipelineKey pipeline = make_pipeline_key(scene_, primitive);
+      const auto [slot, added] =
+          known.try_emplace({pipeline.shading, pipeline.alpha_mode, pipeline.double_sided,
+                             pipeline.topology, pipeline.layout},
+                            make_id<PipelineId>(out_.pipelines.size()));
+      if (added) {
+        out_.pipelines.push_back(std::move(pipeline));
       }
+      shape.pipeline = slot->second;
+      ShapeKey key;
+      key.layout = facts_.texts.add(make_layout(scene_, primitive));
+      std::string page = find_extra(scene_[shape.mesh].extra, lightmap_key);
+      if (page.empty()) {
+        page = find_extra(primitive.extra, lightmap_key);
+      }
+      key.lightmap = facts_.texts.add(page);
+      if (shape.material != no_material) {
+        key.material_lightmap =
+            facts_.texts.add(find_extra(scene_[shape.material].extra, lightmap_key));
+      }
+      shape_keys_.push_back(key);
     }
-    return for_each_index(boxes_.size(), run, "measuring", [&](std::size_t i) {
-      boxes_[i] = make_local_box(scene_, box_streams_[i]);
-    });
   }
 
-  [[nodiscard]] const Primitive& primitive_of(const DrawRef& ref) const {
-    return scene_[scene_[ref.node].mesh].primitives[ref.primitive];
-  }
-
-  void add_draw(const DrawRef& ref) {
+  void add_draw(const DrawRef& ref, const Mat4d& world) {
     const Node& node = scene_[ref.node];
-    const Primitive& primitive = primitive_of(ref);
-    const LocalBox& local = boxes_[box_of_.at(primitive.find("POSITION"))];
-    const Mat4d& world = world_[to_index(ref.node)];
     Draw draw;
+    draw.shape = shapes_.find(node.mesh, ref.primitive);
+    const Shape& shape = shapes_.shapes[to_index(draw.shape)];
     draw.node = ref.node;
     draw.mesh = node.mesh;
     draw.primitive = ref.primitive;
-    draw.material = primitive.material;
-    draw.key = keys_.add(make_key(ref, primitive));
-    draw.blended = primitive.material != no_material &&
-                   scene_[primitive.material].alpha_mode == AlphaMode::blend;
+    draw.material = shape.material;
+    draw.key = find_key(draw, shape);
+    draw.blended =
+        shape.material != no_material && scene_[shape.material].alpha_mode == AlphaMode::blend;
     draw.mirrored = linear_determinant(world) < 0;
     draw.instances = count_instances(scene_, node);
-    draw.vertices = count_vertices(scene_, primitive);
-    if (find_topology(primitive.mode) == Topology::triangles) {
-      draw.triangles = count_list_indices(scene_, primitive) / 3 * draw.instances;
-    }
-    draw.stay = find_stay(ref, primitive, local.finite && is_finite(world));
+    draw.vertices = shape.vertices;
+    draw.triangles = shape.triangles * draw.instances;
+    find_stay(draw, shape.finite && is_finite(world));
     if (draw.stay != StayRule::not_finite) {
-      draw.box = make_transformed_box(world, local.box);
+      draw.box = make_world_box(world, node, shape.box);
       out_.bounds.include(draw.box);
     }
     ++out_.stay_counts[static_cast<std::size_t>(draw.stay)];
     out_.draws.push_back(draw);
   }
 
-  [[nodiscard]] StayRule find_stay(const DrawRef& ref,
-                                   const Primitive& primitive,
-                                   bool finite) const {
-    const StayRule by_node = facts_.nodes[to_index(ref.node)].stay;
-    if (by_node != StayRule::none) {
-      return by_node;
+  /// Around all instances of a set, each a transform before the node's own.
+  [[nodiscard]] Box3d make_world_box(const Mat4d& world, const Node& node, const Box3d& box) const {
+    if (!node.instancing || node.instancing->attributes.empty()) {
+      return make_transformed_box(world, box);
     }
-    if (!primitive.morph_targets.empty()) {
-      return StayRule::morphing;
+    Box3d around;
+    for (const Trs& trs : make_instance_transforms(scene_, node)) {
+      around.include(make_transformed_box(make_matrix(trs), box));
     }
-    const Mesh& mesh = scene_[scene_[ref.node].mesh];
-    if ((primitive.extra && !primitive.extra->extensions.empty()) ||
-        (mesh.extra && !mesh.extra->extensions.empty())) {
-      return StayRule::own_extension;
-    }
-    return finite ? StayRule::none : StayRule::not_finite;
+    return around.empty() ? Box3d{} : make_transformed_box(world, around);
   }
 
-  [[nodiscard]] MergeKey make_key(const DrawRef& ref, const Primitive& primitive) const {
-    const NodeFacts& facts = facts_.nodes[to_index(ref.node)];
-    MergeKey key;
-    key.material = primitive.material;
-    key.moving_root = facts.moving_root;
-    key.topology = find_topology(primitive.mode);
-    key.tag = facts.tag;
-    key.levels = facts_.level_sets[facts.level_set];
-    key.layout = make_layout(scene_, primitive);
-    key.lightmap = facts.lightmap;
-    const std::string& name = out_.settings.lightmap_key;
-    for (const Boxed<Extra>* extra : {&scene_[scene_[ref.node].mesh].extra, &primitive.extra}) {
-      if (key.lightmap.empty()) {
-        key.lightmap = find_extra(*extra, name);
+  void find_stay(Draw& draw, bool finite) {
+    const NodeFacts& facts = facts_.nodes[to_index(draw.node)];
+    draw.stay = facts.stay;
+    draw.cause = facts.cause;
+    if (draw.stay != StayRule::none) {
+      return;
+    }
+    const auto stays = [&](StayRule rule, std::string why) {
+      draw.stay = rule;
+      draw.cause = static_cast<std::uint32_t>(facts_.causes.size());
+      facts_.causes.push_back({rule, draw.node, std::move(why)});
+    };
+    const Mesh& mesh = scene_[draw.mesh];
+    const Primitive& primitive = mesh.primitives[draw.primitive];
+    if (!primitive.morph_targets.empty()) {
+      return stays(StayRule::morphing, "its primitive has morph targets");
+    }
+    for (const Boxed<Extra>* extra : {&primitive.extra, &mesh.extra}) {
+      if (*extra && !(*extra)->extensions.empty()) {
+        return stays(StayRule::own_extension, "its mesh has " + (*extra)->extensions.front().name);
       }
     }
-    if (key.lightmap.empty() && primitive.material != no_material) {
-      key.lightmap = find_extra(scene_[primitive.material].extra, name);
+    if (!finite) {
+      stays(StayRule::not_finite, "has positions or a transform that are not finite");
     }
-    return key;
+  }
+
+  KeyId find_key(const Draw& draw, const Shape& shape) {
+    const NodeFacts& node = facts_.nodes[to_index(draw.node)];
+    const ShapeKey& own = shape_keys_[to_index(draw.shape)];
+    const std::uint32_t lightmap = node.lightmap != 0  ? node.lightmap
+                                   : own.lightmap != 0 ? own.lightmap
+                                                       : own.material_lightmap;
+    const KeyNumbers numbers{static_cast<std::uint32_t>(draw.material),
+                             static_cast<std::uint32_t>(node.moving_root),
+                             static_cast<std::uint32_t>(shape.topology),
+                             lightmap,
+                             node.tag,
+                             node.level,
+                             node.level_set,
+                             own.layout};
+    const auto [slot, added] = key_of_.try_emplace(numbers, make_id<KeyId>(out_.keys.size()));
+    if (added) {
+      MergeKey key;
+      key.material = draw.material;
+      key.moving_root = node.moving_root;
+      key.topology = shape.topology;
+      key.lightmap = facts_.texts[lightmap];
+      key.tag = facts_.texts[node.tag];
+      key.level = facts_.texts[node.level];
+      key.levels = facts_.level_sets[node.level_set];
+      key.layout = facts_.texts[own.layout];
+      out_.keys.push_back(std::move(key));
+    }
+    return slot->second;
   }
 
   void count_keys() {
@@ -194,20 +216,19 @@ class Surveyor {
 
   const Scene& scene_;
   SceneFacts facts_;
+  Shapes shapes_;
+  std::vector<ShapeKey> shape_keys_;
+  std::unordered_map<KeyNumbers, KeyId, HashNumbers> key_of_;  // looked up only, never walked
   Survey out_;
-  KeyLexicon keys_;
-  std::vector<Mat4d> world_;
-  std::unordered_map<StreamId, std::size_t> box_of_;  // looked up only, never walked
-  std::vector<StreamId> box_streams_;
-  std::vector<LocalBox> boxes_;
 };
 
 }  // namespace
 
 std::string_view to_string(StayRule rule) {
   constexpr std::string_view names[stay_rule_count] = {
-      "none",           "animated", "skinned",  "morphing",  "marked_moving", "carries_light",
-      "carries_camera", "collider", "excluded", "instanced", "own_extension", "not_finite"};
+      "none",          "animated",      "skinned",        "morphing", "physics",
+      "marked_moving", "carries_light", "carries_camera", "collider", "excluded",
+      "instanced",     "own_extension", "not_finite"};
   return names[static_cast<std::size_t>(rule)];
 }
 
@@ -236,19 +257,24 @@ Totals count_totals(const Scene& scene) {
     totals.bytes += image.bytes.size();
   }
   std::vector<bool> used(scene.materials.size(), false);
-  for (const DrawRef& ref : make_draw_list(scene)) {
-    const Node& node = scene[ref.node];
-    const Primitive& primitive = scene[node.mesh].primitives[ref.primitive];
+  const MeshDraws drawn(scene);
+  std::vector<bool> seen(scene.meshes.size(), false);
+  for_each_shown_mesh(scene, [&](const Node& node) {
+    const MeshDraws::Sum& sum = drawn[node.mesh];
     const std::uint64_t instances = count_instances(scene, node);
-    ++totals.draws;
-    totals.vertices += count_vertices(scene, primitive) * instances;
-    if (find_topology(primitive.mode) == Topology::triangles) {
-      totals.triangles += count_list_indices(scene, primitive) / 3 * instances;
+    totals.draws += sum.primitives.size();
+    totals.vertices += sum.vertices * instances;
+    totals.triangles += sum.triangles * instances;
+    if (!seen[to_index(node.mesh)]) {
+      seen[to_index(node.mesh)] = true;
+      for (const std::uint32_t p : sum.primitives) {
+        const MaterialId material = scene[node.mesh].primitives[p].material;
+        if (material != no_material) {
+          used[to_index(material)] = true;
+        }
+      }
     }
-    if (primitive.material != no_material) {
-      used[to_index(primitive.material)] = true;
-    }
-  }
+  });
   totals.materials = static_cast<std::uint64_t>(std::count(used.begin(), used.end(), true));
   return totals;
 }
@@ -267,6 +293,9 @@ std::string to_string(const Scene& scene, const MergeKey& key) {
   }
   if (!key.lightmap.empty()) {
     text += fmt::format(", lightmap {}", key.lightmap);
+  }
+  if (!key.level.empty()) {
+    text += fmt::format(", level {}", key.level);
   }
   if (!key.tag.empty()) {
     text += fmt::format(", tag {}", key.tag);

@@ -1,0 +1,114 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "command.h"
+
+#include <algorithm>
+#include <charconv>
+
+#include "wakuzume/image.h"
+
+namespace wakuzume::cli {
+namespace {
+
+/// "draws_per_view=2000"
+Result<Budget> parse_budget(const std::string& text) {
+  const std::size_t at = text.find('=');
+  Budget budget;
+  budget.figure = text.substr(0, at);
+  const std::string limit = at == std::string::npos ? "" : text.substr(at + 1);
+  const char* end = limit.data() + limit.size();
+  const auto read = std::from_chars(limit.data(), end, budget.limit);
+  if (limit.empty() || read.ec != std::errc() || read.ptr != end) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         fmt::format("--budget {}: write figure=limit, the limit a number", text),
+                         {}});
+  }
+  return budget;
+}
+
+}  // namespace
+
+Result<void> Command::load_settings() {
+  if (!options_.settings_file.empty()) {
+    auto read = read_settings(options_.settings_file);
+    if (!read) {
+      return Failure(read.error());
+    }
+    settings_ = std::move(*read);
+  }
+  ProposeSettings& propose = settings_.propose;
+  propose.min_instances = options_.min_instances.value_or(propose.min_instances);
+  propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
+  propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
+  propose.fewer_draws = options_.fewer_draws.value_or(propose.fewer_draws);
+  if (options_.blended) {
+    propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
+  }
+  ViewSettings& views = settings_.views;
+  views.count = options_.views.value_or(views.count);
+  views.seed = options_.view_seed.value_or(views.seed);
+  settings_.profile = options_.profile.value_or(settings_.profile);
+  for (const std::string& text : options_.budgets) {
+    auto budget = parse_budget(text);
+    if (!budget) {
+      return Failure(budget.error());
+    }
+    settings_.budgets.push_back(std::move(*budget));
+  }
+  for (const Result<void>& valid :
+       {validate(propose), validate(views), validate(std::span<const Budget>(settings_.budgets))}) {
+    if (!valid) {
+      return valid;
+    }
+  }
+  return choose_tier();
+}
+
+Result<void> Command::choose_tier() {
+  if (options_.tier.empty()) {
+    return {};
+  }
+  const auto hit = std::find_if(settings_.tiers.begin(), settings_.tiers.end(),
+                                [&](const Tier& tier) { return tier.name == options_.tier; });
+  if (hit == settings_.tiers.end()) {
+    return Failure(
+        Error{ErrorCode::bad_setting,
+              fmt::format("--tier {}: the settings have no [[tier]] of that name", options_.tier),
+              {}});
+  }
+  settings_.budgets.insert(settings_.budgets.end(), hit->budgets.begin(), hit->budgets.end());
+  return {};
+}
+
+Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
+  const auto images = read_image_facts(
+      scene, options_.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels, {}, run_);
+  if (!images) {
+    return Failure(images.error());
+  }
+  console_.tell(fmt::format("read {} images", images->size()));
+  AssessSettings settings;
+  settings.views = settings_.views;
+  settings.findings = settings_.findings;
+  settings.budgets = settings_.budgets;
+  settings.tiers = settings_.tiers;
+  auto profile = read_cost_profile(settings_.profile);
+  if (!profile) {
+    return Failure(profile.error());
+  }
+  settings.profile = std::move(*profile);
+  if (!options_.views_file.empty()) {
+    auto views = read_views(options_.views_file);
+    if (!views) {
+      return Failure(views.error());
+    }
+    settings.listed_views = std::move(*views);
+  }
+  auto assessment = wakuzume::assess(scene, survey, *images, settings, run_);
+  if (assessment) {
+    console_.tell(fmt::format("assessed from {} views", assessment->views.size()));
+  }
+  return assessment;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,72 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <fmt/format.h>
+
+#include <string>
+
+#include "commands.h"
+#include "wakuzume/io.h"
+
+namespace wakuzume::cli {
+
+/// One run of one command: settings, console, and errors on their way to an exit code.
+class Command {
+ public:
+  explicit Command(const Options& options) : options_(options), console_(options.talk) {
+    run_.threads = options.threads;
+    run_.observer = &console_;
+  }
+
+  [[nodiscard]] const Options& options() const { return options_; }
+  Console& console() { return console_; }
+  [[nodiscard]] const RunControl& run() const { return run_; }
+  [[nodiscard]] const Settings& settings() const { return settings_; }
+
+  Result<void> load_settings();
+  /// All that is told of a scene, by the settings.
+  Result<Assessment> assess(const Scene& scene, const Survey& survey);
+
+  Result<Scene> read(const std::string& path) {
+    Result<Scene> scene = read_scene(path, {}, run_);
+    if (scene) {
+      console_.tell(fmt::format("read {}: {} nodes", path, scene->nodes.size()));
+    }
+    return scene;
+  }
+
+  void print(const std::string& text) {
+    console_.clear_progress();
+    if (options_.talk != Talk::quiet) {
+      fmt::print("{}", text);
+    }
+  }
+
+  Exit fail(const Error& error) {
+    console_.report(error);
+    return to_exit(error);
+  }
+
+  /// Results go to stdout, or whole into the file of -o.
+  Exit deliver(const std::string& text) {
+    console_.clear_progress();
+    if (options_.output.empty()) {
+      fmt::print("{}", text);
+      return Exit::done;
+    }
+    const auto written = write_text(options_.output, text);
+    return written ? Exit::done : fail(written.error());
+  }
+
+ private:
+  /// Budgets of --tier count like those of the line.
+  Result<void> choose_tier();
+
+  const Options& options_;
+  Console console_;
+  RunControl run_;
+  Settings settings_;
+};
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,463 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "print_survey.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <filesystem>
+#include <map>
+
+#include "print.h"
+#include "text.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t top_apart = 6;
+constexpr std::size_t top_findings = 14;
+
+const char* explain(Rung rung) {
+  switch (rung) {
+    case Rung::today:
+      return "draws today";
+    case Rung::instancing:
+      return "draw repeats of one shape as instances";
+    case Rung::merging:
+      return "merge what has the same material and fits together";
+    case Rung::moving_together:
+      return "merge parts that move together, under their own root";
+    case Rung::folding:
+      return "fold materials that are equal under other names";
+    case Rung::tinting:
+      return "share materials that differ by colour alone (tints)";
+    case Rung::sharing:
+      return "share textures through an atlas or layers";
+    case Rung::blending:
+      return "merge blended surfaces too, giving up their order";
+    case Rung::floor:
+      return "the floor: one a pipeline, moving root and level";
+  }
+  return "";
+}
+
+const char* advise(Rung rung) {
+  switch (rung) {
+    case Rung::instancing:
+    case Rung::merging:
+    case Rung::moving_together:
+      return "`wakuzume run SCENE -o DIR` does it and proves the result";
+    case Rung::folding:
+      return "the finding material_copied names them: --table findings";
+    case Rung::tinting:
+      return "the list below names the materials";
+    default:
+      return "--table near shows what would have to become equal";
+  }
+}
+
+/// What is gained by going on from what stays by itself is no advice: only real steps count.
+std::string print_first(const Ladder& ladder) {
+  std::size_t best = 0;
+  std::uint64_t most = 0;
+  for (std::size_t r = 1; r + 2 < rung_count; ++r) {
+    const std::uint64_t gain = ladder.rungs[r - 1].draws - ladder.rungs[r].draws;
+    if (gain > most) {
+      most = gain;
+      best = r;
+    }
+  }
+  if (best == 0) {
+    return "Do first: nothing. These draws can't be brought together as they are.\n";
+  }
+  const auto rung = static_cast<Rung>(best);
+  return fmt::format("Do first: {}: saves {}.\n          {}.\n", explain(rung),
+                     plural(most, "draw", "draws"), advise(rung));
+}
+
+std::string print_ladder(const Ladder& ladder) {
+  std::string out = fmt::format("{:<61}{:>9}{:>12}{:>16}\n", "How low it could go, step by step",
+                                "saves", "draws", "in a usual view");
+  for (std::size_t r = 0; r < rung_count; ++r) {
+    const RungCount& count = ladder.rungs[r];
+    const std::uint64_t saved = r == 0 ? 0 : ladder.rungs[r - 1].draws - count.draws;
+    if (r > 0 && saved == 0 && r + 1 < rung_count) {
+      continue;
+    }
+    out += fmt::format("  {:<59}{:>9}{:>12}{:>16}\n", explain(static_cast<Rung>(r)),
+                       saved == 0 ? "" : group_digits(saved), group_digits(count.draws),
+                       group_digits(count.median_draws));
+  }
+  return out;
+}
+
+struct FrameLine {
+  const char* name;
+  double (*find)(const FrameCost&);
+  int decimals;
+};
+constexpr FrameLine frame_lines[] = {
+    {"draws, all passes", [](const FrameCost& f) { return static_cast<double>(f.total.draws); }, 0},
+    {"triangles", [](const FrameCost& f) { return static_cast<double>(f.total.triangles); }, 0},
+    {"pipeline switches",
+     [](const FrameCost& f) { return static_cast<double>(f.total.pipeline_switches); }, 0},
+    {"material switches",
+     [](const FrameCost& f) { return static_cast<double>(f.total.material_switches); }, 0},
+    {"texture megabytes",
+     [](const FrameCost& f) { return static_cast<double>(f.total.texture_bytes) / 1e6; }, 1},
+    {"milliseconds, CPU", [](const FrameCost& f) { return f.total.cpu_ms; }, 2},
+    {"milliseconds, GPU", [](const FrameCost& f) { return f.total.gpu_ms; }, 2},
+};
+
+std::string to_figure(double value, int decimals) {
+  return decimals == 0 ? group_digits(static_cast<std::uint64_t>(value))
+                       : fmt::format("{:.{}f}", value, decimals);
+}
+
+std::string print_spread(const std::string& name,
+                         const Spread& spread,
+                         int decimals,
+                         const std::vector<Viewpoint>& views) {
+  return fmt::format("  {}{:>12}{:>12}{:>12}  {}\n", pad(cut(name, 26), 26),
+                     to_figure(spread.median, decimals), to_figure(spread.p95, decimals),
+                     to_figure(spread.worst, decimals),
+                     spread.worst_view == no_index ? "" : cut(views[spread.worst_view].name, 30));
+}
+
+std::string print_frames(const Assessment& assessment) {
+  const Frames& frames = assessment.frames;
+  std::array<std::uint64_t, 4> sources{};
+  for (const Viewpoint& view : assessment.views) {
+    ++sources[static_cast<std::size_t>(view.source)];
+  }
+  std::vector<std::string> parts;
+  constexpr std::array<std::pair<const char*, const char*>, 4> words{
+      std::pair("camera", "cameras"), std::pair("sample", "samples"),
+      std::pair("overview", "overviews"), std::pair("listed view", "listed views")};
+  for (std::size_t s = 0; s < sources.size(); ++s) {
+    if (sources[s] > 0) {
+      parts.push_back(plural(sources[s], words[s].first, words[s].second));
+    }
+  }
+  std::string out =
+      fmt::format("A frame on \"{}\", from {}\n", frames.profile.name,
+                  parts.empty() ? "no view" : fmt::format("{}", fmt::join(parts, ", ")));
+  if (frames.views.empty()) {
+    return out;
+  }
+  out += fmt::format("  {:<26}{:>12}{:>12}{:>12}  {}\n", "", "median", "95 % below", "worst",
+                     "worst in");
+  for (const FrameLine& line : frame_lines) {
+    out += print_spread(line.name, frames.find_spread(line.find), line.decimals, assessment.views);
+  }
+  for (std::size_t p = 0; p < frames.profile.passes.size(); ++p) {
+    std::vector<double> draws;
+    for (const FrameCost& frame : frames.views) {
+      draws.push_back(static_cast<double>(frame.passes[p].draws));
+    }
+    out += print_spread(fmt::format("draws, {}", frames.profile.passes[p].name), make_spread(draws),
+                        0, assessment.views);
+  }
+  return out;
+}
+
+std::string name_of(const Scene& scene, const Survey& survey, KeyId key) {
+  const MaterialId id = survey[key].material;
+  if (id == no_material) {
+    return "the default material";
+  }
+  const std::string& name = scene[id].name;
+  return name.empty() ? fmt::format("material {}", to_index(id)) : name;
+}
+
+std::string explain(const ApartGroup& group) {
+  const std::size_t n = group.keys.size();
+  switch (group.part) {
+    case KeyPart::material_name:
+      return fmt::format("{} materials equal by value, only the names differ", n);
+    case KeyPart::base_color:
+      return fmt::format("{} materials differ by colour alone", n);
+    case KeyPart::factors:
+      return fmt::format("{} materials differ by metal, roughness or glow factors alone", n);
+    case KeyPart::color_texture:
+      return fmt::format("{} materials differ by their colour texture alone", n);
+    case KeyPart::other_textures:
+      return fmt::format("{} materials differ by their other textures alone", n);
+    case KeyPart::alpha:
+      return fmt::format("{} materials differ by alpha mode alone", n);
+    case KeyPart::sidedness:
+      return fmt::format("{} materials differ by sidedness alone", n);
+    case KeyPart::shading:
+      return fmt::format("{} materials differ by extensions alone", n);
+    case KeyPart::extras:
+      return fmt::format("{} materials differ by extras alone", n);
+    case KeyPart::layout:
+      return fmt::format("one material in {} vertex layouts", n);
+    case KeyPart::topology:
+      return fmt::format("one material on {} of triangles, lines and points", n);
+    case KeyPart::lightmap:
+      return fmt::format("one material on {} lightmap pages", n);
+    case KeyPart::tag:
+      return fmt::format("one material under {} tags", n);
+    case KeyPart::level:
+      return fmt::format("one material in {} levels", n);
+    case KeyPart::moving_root:
+      return fmt::format("one material under {} moving roots", n);
+  }
+  return "";
+}
+
+std::string print_apart(const Scene& scene, const Survey& survey, const Apart& apart) {
+  if (apart.groups.empty() && apart.meshes.empty()) {
+    return "";
+  }
+  std::string out =
+      fmt::format("\n{:<60}{:>7}  {}\n", "What keeps draws apart", "draws", "such as");
+  for (std::size_t g = 0; g < std::min(top_apart, apart.groups.size()); ++g) {
+    const ApartGroup& group = apart.groups[g];
+    const bool one_material = group.part >= KeyPart::layout;
+    const std::string names = one_material
+                                  ? name_of(scene, survey, group.keys[0])
+                                  : fmt::format("{}, {}", name_of(scene, survey, group.keys[0]),
+                                                name_of(scene, survey, group.keys[1]));
+    out += fmt::format("  {:<58}{:>7}  {}\n", cut(explain(group), 57), group_digits(group.draws),
+                       cut(names, 31));
+  }
+  if (apart.groups.size() > top_apart) {
+    out += fmt::format(
+        "  and {}; --table near lists every key with its nearest\n",
+        plural(apart.groups.size() - top_apart, "other such group", "other such groups"));
+  }
+  if (!apart.meshes.empty()) {
+    const MixedMesh& mesh = apart.meshes.front();
+    const std::string& name = scene[mesh.mesh].name;
+    out += fmt::format("  {:<58}{:>7}  {}\n",
+                       fmt::format("{} with several materials, this one with {}",
+                                   plural(apart.meshes.size(), "mesh", "meshes"), mesh.materials),
+                       group_digits(mesh.draws),
+                       cut(name.empty() ? fmt::format("mesh {}", to_index(mesh.mesh)) : name, 31));
+  }
+  return out;
+}
+
+/// Findings of one code together.
+struct CodeSum {
+  std::size_t first = 0;
+  std::uint64_t count = 0;
+  std::uint64_t draw_cost = 0;
+  std::uint64_t byte_cost = 0;
+};
+
+std::string print_findings(const std::vector<Finding>& findings) {
+  if (findings.empty()) {
+    return "\nFindings: none\n";
+  }
+  std::map<FindingCode, CodeSum> sums;
+  for (std::size_t f = 0; f < findings.size(); ++f) {
+    const auto [slot, added] = sums.try_emplace(findings[f].code);
+    if (added) {
+      slot->second.first = f;
+    }
+    ++slot->second.count;
+    slot->second.draw_cost += findings[f].draw_cost;
+    slot->second.byte_cost += findings[f].byte_cost;
+  }
+  std::vector<CodeSum> order;
+  for (const auto& [code, sum] : sums) {
+    order.push_back(sum);
+  }
+  std::stable_sort(order.begin(), order.end(), [&](const CodeSum& a, const CodeSum& b) {
+    const Severity first = findings[a.first].severity;
+    const Severity second = findings[b.first].severity;
+    return first != second ? first < second : a.draw_cost > b.draw_cost;
+  });
+  std::string out = fmt::format("\n{}, the first of each kind; all: --table findings\n",
+                                plural(findings.size(), "finding", "findings"));
+  for (std::size_t i = 0; i < std::min(top_findings, order.size()); ++i) {
+    const CodeSum& sum = order[i];
+    const Finding& finding = findings[sum.first];
+    const std::string cost = sum.draw_cost > 0   ? plural(sum.draw_cost, "draw", "draws")
+                             : sum.byte_cost > 0 ? to_size(sum.byte_cost)
+                                                 : "";
+    out += fmt::format("  {:<8} {:<23}{:>5} x {:>12}  {}\n", to_string(finding.severity),
+                       to_string(finding.code), group_digits(sum.count), cost,
+                       cut(finding.subject, 42));
+    out += fmt::format("             {}\n", cut(finding.what, 86));
+  }
+  if (order.size() > top_findings) {
+    out += fmt::format("  and {} more\n", plural(order.size() - top_findings, "kind", "kinds"));
+  }
+  return out;
+}
+
+std::string print_result(const BudgetResult& result) {
+  const auto number = [](double value) {
+    return value == static_cast<double>(static_cast<std::uint64_t>(value))
+               ? group_digits(static_cast<std::uint64_t>(value))
+               : fmt::format("{:.2f}", value);
+  };
+  return fmt::format("  {:<6} {:<28}{:>14} of {:<14}{}\n", result.passed() ? "passes" : "FAILS",
+                     result.budget.figure, number(result.value), number(result.budget.limit),
+                     cut(result.where, 32));
+}
+
+/// Tiers go from the easiest to the hardest: the last that passes is reached.
+std::string print_tiers(const std::vector<TierResult>& tiers) {
+  std::size_t reached = tiers.size();
+  for (std::size_t t = 0; t < tiers.size(); ++t) {
+    reached = tiers[t].passed() ? t : reached;
+  }
+  const std::size_t next = reached == tiers.size() ? 0 : reached + 1;
+  std::string out = reached == tiers.size()
+                        ? "\nTier reached: none\n"
+                        : fmt::format("\nTier reached: {}\n", tiers[reached].name);
+  if (next < tiers.size()) {
+    out += fmt::format("What stops it from reaching {}:\n", tiers[next].name);
+    for (const BudgetResult& result : tiers[next].results) {
+      out += result.passed() ? "" : print_result(result);
+    }
+  }
+  return out;
+}
+
+std::string print_budgets(const Assessment& assessment) {
+  std::string out;
+  if (!assessment.budgets.empty()) {
+    out += "\nBudgets\n";
+    for (const BudgetResult& result : assessment.budgets) {
+      out += print_result(result);
+    }
+  }
+  return assessment.tiers.empty() ? out : out + print_tiers(assessment.tiers);
+}
+
+std::string to_cell(const Cell& cell) {
+  if (const double* value = std::get_if<double>(&cell)) {
+    return *value == static_cast<double>(static_cast<std::int64_t>(*value))
+               ? fmt::format("{}", static_cast<std::int64_t>(*value))
+               : fmt::format("{:.4g}", *value);
+  }
+  return std::get<std::string>(cell);
+}
+
+/// Takes from the widest columns until the page holds all; those that then have too little go.
+std::vector<std::size_t> choose_widths(std::vector<std::size_t> wanted) {
+  constexpr std::size_t least = 10;
+  const auto sum = [&] {
+    std::size_t total = 0;
+    for (const std::size_t width : wanted) {
+      total += width == 0 ? 0 : width + 2;
+    }
+    return total;
+  };
+  while (sum() > page_columns) {
+    const auto widest = std::max_element(wanted.begin(), wanted.end());
+    if (*widest > least) {
+      --*widest;
+    } else {
+      *std::find_if(wanted.rbegin(), wanted.rend(), [](std::size_t w) { return w > 0; }) = 0;
+    }
+  }
+  return wanted;
+}
+
+}  // namespace
+
+std::string to_text(const std::string& path,
+                    const Scene& scene,
+                    const Survey& survey,
+                    const Assessment& assessment) {
+  const Totals& t = survey.totals;
+  std::string out = fmt::format("{}\n", cut(path, page_columns));
+  out += fmt::format("  {}, {}, {}, {}, {}\n", plural(t.draws, "draw", "draws"),
+                     plural(t.triangles, "triangle", "triangles"),
+                     plural(t.materials, "material", "materials"),
+                     plural(t.images, "image", "images"), to_size(t.bytes));
+  out += print_first(assessment.ladder) + "\n";
+  out += print_ladder(assessment.ladder) + "\n";
+  out += print_frames(assessment);
+  out += print_apart(scene, survey, assessment.apart);
+  out += print_staying(survey);
+  out += print_findings(assessment.findings);
+  return out + print_budgets(assessment);
+}
+
+std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most) {
+  const std::size_t shown = std::min(most, rows.size());
+  std::vector<std::vector<std::string>> lines;
+  std::vector<std::size_t> wanted;
+  std::vector<bool> empty(table.columns().size(), true);
+  for (const Column& column : table.columns()) {
+    wanted.push_back(column.name.size());
+  }
+  for (std::size_t r = 0; r < shown; ++r) {
+    std::vector<std::string>& line = lines.emplace_back();
+    for (std::size_t c = 0; c < wanted.size(); ++c) {
+      line.push_back(to_cell(table.cell(rows[r], c)));
+      wanted[c] = std::max(wanted[c], count_characters(line[c]));
+      empty[c] = empty[c] && line[c].empty();
+    }
+  }
+  for (std::size_t c = 0; c < wanted.size(); ++c) {
+    wanted[c] = empty[c] ? 0 : wanted[c];
+  }
+  const std::vector<std::size_t> widths = choose_widths(wanted);
+  std::string out;
+  const auto add_line = [&](const auto& text_of) {
+    std::string line;
+    for (std::size_t c = 0; c < widths.size(); ++c) {
+      if (widths[c] > 0) {
+        const std::string text = cut(text_of(c), widths[c]);
+        const std::string gap(widths[c] - count_characters(text), ' ');
+        line += (table.columns()[c].numeric ? gap + text : text + gap) + "  ";
+      }
+    }
+    out += line.substr(0, line.find_last_not_of(' ') + 1) + "\n";
+  };
+  add_line([&](std::size_t c) { return std::string(table.columns()[c].name); });
+  for (const auto& line : lines) {
+    add_line([&](std::size_t c) { return line[c]; });
+  }
+  out += fmt::format("{} of {}", group_digits(shown), plural(rows.size(), "row", "rows"));
+  return out + "; --top N shows more, --format csv has all rows and columns\n";
+}
+
+std::string to_text(const std::vector<SharedScene>& scenes, const Sharing& sharing) {
+  std::string out = fmt::format("  {:<4}{:<40}{:>9}{:>14}{:>14}{:>14}\n", "", "scene", "draws",
+                                "whole", "shared", "its alone");
+  std::vector<std::uint64_t> alone(scenes.size(), 0);
+  std::vector<std::uint64_t> shared(scenes.size(), 0);
+  for (const SharedPack& pack : sharing.packs) {
+    for (const std::uint32_t scene : pack.scenes) {
+      (pack.scenes.size() == 1 ? alone : shared)[scene] += pack.bytes;
+    }
+  }
+  for (std::size_t s = 0; s < scenes.size(); ++s) {
+    out += fmt::format("  {:<4}{}{:>9}{:>14}{:>14}{:>14}\n", s + 1,
+                       pad(cut(scenes[s].path, 38), 40), group_digits(scenes[s].totals.draws),
+                       to_size(scenes[s].totals.bytes), to_size(shared[s]), to_size(alone[s]));
+  }
+  out += fmt::format(
+      "\nWhat belongs together: parts that the very same scenes use, to be packed as "
+      "one\n  {:<36}{:>9}{:>11}{:>9}{:>14}\n",
+      "used by scenes", "meshes", "materials", "images", "bytes");
+  constexpr std::size_t most = 30;
+  for (std::size_t p = 0; p < std::min(most, sharing.packs.size()); ++p) {
+    const SharedPack& pack = sharing.packs[p];
+    std::vector<std::size_t> numbers;
+    for (const std::uint32_t scene : pack.scenes) {
+      numbers.push_back(scene + std::size_t{1});
+    }
+    out += fmt::format("  {}{:>9}{:>11}{:>9}{:>14}\n",
+                       pad(cut(fmt::format("{}", fmt::join(numbers, ", ")), 36), 36),
+                       group_digits(pack.counts[0]), group_digits(pack.counts[1]),
+                       group_digits(pack.counts[2]), to_size(pack.bytes));
+  }
+  if (sharing.packs.size() > most) {
+    out += fmt::format("  and {} more; --format json lists all\n", sharing.packs.size() - most);
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,29 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "wakuzume/assess.h"
+#include "wakuzume/sharing.h"
+#include "wakuzume/table.h"
+
+/// What the survey command prints for people.
+namespace wakuzume::cli {
+
+std::string to_text(const std::string& path,
+                    const Scene& scene,
+                    const Survey& survey,
+                    const Assessment& assessment);
+/// The first rows of a table, columns as wide as they need and the page allows.
+std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most);
+
+struct SharedScene {
+  std::string path;
+  Totals totals;
+};
+std::string to_text(const std::vector<SharedScene>& scenes, const Sharing& sharing);
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,25 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+
+#include "wakuzume/scene.h"
+
+namespace wakuzume {
+
+/// What the core is told about an image: it knows no codecs itself. read_image_facts of
+/// wakuzume/image.h makes one for each image of a scene; your own loader may as well.
+struct ImageFacts {
+  std::uint32_t width_px = 0;  ///< 0: unknown
+  std::uint32_t height_px = 0;
+  bool decoded = false;  ///< the members below are set
+  ContentHash pixels;    ///< of size and RGBA values: equal pictures in any encoding
+  bool one_color = false;
+  std::array<std::uint8_t, 4> color{};  ///< RGBA, of the first pixel
+  std::string problem;                  ///< why it can't be read; empty when it can
+};
+
+}  // namespace wakuzume

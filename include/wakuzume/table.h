@@ -1,0 +1,78 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+#include "wakuzume/assess.h"
+#include "wakuzume/result.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+
+/// Tables over a survey, to filter, sort and write out. Cells are made when they are asked for, so
+/// a table over a million draws takes no room.
+namespace wakuzume {
+
+struct Column {
+  std::string_view name;
+  bool numeric = false;
+};
+
+using Cell = std::variant<std::string, double>;
+
+/// Lives no longer than what it was made over.
+class Table {
+ public:
+  virtual ~Table() = default;
+
+  [[nodiscard]] virtual std::span<const Column> columns() const = 0;
+  [[nodiscard]] virtual std::size_t row_count() const = 0;
+  /// \pre row < row_count(), column < columns().size()
+  [[nodiscard]] virtual Cell cell(std::size_t row, std::size_t column) const = 0;
+};
+
+/// One row a draw, in draw order.
+std::unique_ptr<Table> make_draw_table(const Scene& scene,
+                                       const Survey& survey,
+                                       std::span<const Finding> findings);
+
+enum class GroupBy : std::uint8_t { key, material, family, mesh, level, subtree };
+
+/// One row a group of draws, most draws first.
+/// \param depth  with subtree: so many steps of the node path are kept
+std::unique_ptr<Table> make_group_table(const Scene& scene,
+                                        const Survey& survey,
+                                        GroupBy by,
+                                        std::size_t depth = 2);
+
+/// One row a view and pass, and one for all passes of the view.
+std::unique_ptr<Table> make_view_table(const Assessment& assessment);
+
+/// One row a finding.
+std::unique_ptr<Table> make_finding_table(const Assessment& assessment);
+
+/// One row a key and neighbour: what would have to be equal for their draws to merge.
+std::unique_ptr<Table> make_near_table(const Scene& scene,
+                                       const Survey& survey,
+                                       const Assessment& assessment);
+
+struct TableQuery {
+  /// "column op value", all must hold. Operators: = != < <= > >=. On texts = and != take globs, in
+  /// which * crosses slashes.
+  std::vector<std::string> where;
+  /// A column, with ":up" or ":down"; numbers go down by themselves, texts up. Empty: table order.
+  std::string sort;
+};
+
+/// The rows that a query leaves, in its order; equals keep the order of the table.
+/// \error bad_setting  an unknown column, with the nearest one, or a condition that can't be read
+/// \cost a cell a row and condition
+Result<std::vector<std::uint32_t>> select_rows(const Table& table, const TableQuery& query);
+
+}  // namespace wakuzume

@@ -1,0 +1,171 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/culling.h"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "scene/running.h"
+
+namespace wakuzume {
+namespace {
+
+/// Large enough to be seen by any plane, small enough that no product overflows.
+constexpr double boundless = 1e150;
+
+struct Halves {
+  Vec3d centre{0, 0, 0};
+  Vec3d half{boundless, boundless, boundless};
+};
+
+Halves make_halves(const Box3d& box) {
+  Halves out;
+  for (std::size_t c = 0; c < 3; ++c) {
+    if (!std::isfinite(box.min[c]) || !std::isfinite(box.max[c])) {
+      return {};
+    }
+    out.centre[c] = (box.min[c] + box.max[c]) / 2;
+    out.half[c] = (box.max[c] - box.min[c]) / 2;
+  }
+  return out;
+}
+
+double dot(const Vec3d& a, const Vec3d& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
+Vec3d absolute(const Vec3d& v) { return {std::abs(v[0]), std::abs(v[1]), std::abs(v[2])}; }
+
+/// Interleaves the low 21 bits of three numbers (Z order).
+std::uint64_t interleave(const std::array<std::uint64_t, 3>& cell) {
+  std::uint64_t code = 0;
+  for (std::uint64_t bit = 0; bit < 21; ++bit) {
+    for (std::uint64_t axis = 0; axis < 3; ++axis) {
+      code |= ((cell[axis] >> bit) & 1U) << (3 * bit + axis);
+    }
+  }
+  return code;
+}
+
+std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
+  Box3d bounds;
+  for (const Box3d& box : boxes) {
+    const Halves halves = make_halves(box);
+    if (halves.half[0] < boundless) {
+      bounds.include(halves.centre);
+    }
+  }
+  const double scale = bounds.largest_extent() > 0 ? 2'097'151 / bounds.largest_extent() : 0;
+  std::vector<std::pair<std::uint64_t, std::uint32_t>> codes(boxes.size());
+  for (std::size_t i = 0; i < boxes.size(); ++i) {
+    const Halves halves = make_halves(boxes[i]);
+    std::array<std::uint64_t, 3> cell{};
+    if (halves.half[0] < boundless && !bounds.empty()) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        cell[c] = static_cast<std::uint64_t>((halves.centre[c] - bounds.min[c]) * scale);
+      }
+    }
+    codes[i] = {interleave(cell), static_cast<std::uint32_t>(i)};
+  }
+  std::sort(codes.begin(), codes.end());
+  std::vector<std::uint32_t> order(boxes.size());
+  std::transform(codes.begin(), codes.end(), order.begin(), [](const auto& c) { return c.second; });
+  return order;
+}
+
+}  // namespace
+
+bool sees_box(const Frustum& frustum, const Box3d& box) {
+  const Halves halves = make_halves(box);
+  return std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
+    return (dot(plane.normal, halves.centre) + plane.distance) +
+               dot(absolute(plane.normal), halves.half) >=
+           0;
+  });
+}
+
+CullingBoxes::CullingBoxes(std::span<const Box3d> boxes)
+    : order_(make_order(boxes)), blocks_((boxes.size() + 63) / 64) {
+  for (std::size_t b = 0; b < blocks_.size(); ++b) {
+    Block& block = blocks_[b];
+    block.centre = {};
+    block.half = {};
+    Box3d around;
+    for (std::size_t i = 0; i < 64 && b * 64 + i < order_.size(); ++i) {
+      const Halves halves = make_halves(boxes[order_[b * 64 + i]]);
+      Box3d box;
+      for (std::size_t c = 0; c < 3; ++c) {
+        block.centre[c][i] = halves.centre[c];
+        block.half[c][i] = halves.half[c];
+        box.min[c] = halves.centre[c] - halves.half[c];
+        box.max[c] = halves.centre[c] + halves.half[c];
+      }
+      around.include(box);
+      block.used |= 1ULL << i;
+    }
+    const Halves halves = make_halves(around);
+    block.around_centre = halves.centre;
+    block.around_half = halves.half;
+  }
+}
+
+std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
+  // Plain loops over fixed lengths: the compiler makes them wide, and the sums are those of
+  // sees_box in the same order, so the answers are equal to the last bit.
+  std::array<double, 64> worst{};
+  worst.fill(boundless);
+  for (const Plane& plane : frustum.planes) {
+    const Vec3d n = plane.normal;
+    const Vec3d a = absolute(n);
+    for (std::size_t i = 0; i < 64; ++i) {
+      const double centre =
+          n[0] * block.centre[0][i] + n[1] * block.centre[1][i] + n[2] * block.centre[2][i];
+      const double half =
+          a[0] * block.half[0][i] + a[1] * block.half[1][i] + a[2] * block.half[2][i];
+      const double reach = (centre + plane.distance) + half;
+      worst[i] = reach < worst[i] ? reach : worst[i];
+    }
+  }
+  std::uint64_t seen = 0;
+  for (std::size_t i = 0; i < 64; ++i) {
+    seen |= (worst[i] >= 0 ? 1ULL : 0ULL) << i;
+  }
+  return seen & block.used;
+}
+
+void CullingBoxes::find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const {
+  for (std::size_t b = 0; b < blocks_.size(); ++b) {
+    const Block& block = blocks_[b];
+    bool all = true;
+    bool any = true;
+    for (const Plane& plane : frustum.planes) {
+      const double centre = dot(plane.normal, block.around_centre) + plane.distance;
+      const double half = dot(absolute(plane.normal), block.around_half);
+      // Rounding in either sum is far below this; what is nearer is left to the single tests.
+      const double slack = 1e-9 * (std::abs(centre) + half + std::abs(plane.distance));
+      any = any && centre + half >= -slack;
+      all = all && centre - half > slack;
+    }
+    seen[b] = !any ? 0 : all ? block.used : test(frustum, block);
+  }
+}
+
+void CullingBoxes::find_seen_one_by_one(const Frustum& frustum,
+                                        std::span<std::uint64_t> seen) const {
+  for (std::size_t b = 0; b < blocks_.size(); ++b) {
+    seen[b] = test(frustum, blocks_[b]);
+  }
+}
+
+Result<Visibility> make_visibility(const Survey& survey,
+                                   std::span<const Viewpoint> views,
+                                   const RunControl& run) {
+  std::vector<Box3d> boxes(survey.draws.size());
+  std::transform(survey.draws.begin(), survey.draws.end(), boxes.begin(),
+                 [](const Draw& draw) { return draw.box; });
+  Visibility out(CullingBoxes(boxes), views.size());
+  const bool finished = for_each_index(views.size(), run, "culling", [&](std::size_t v) {
+    out.boxes().find_seen(make_frustum(views[v]), out.of_view(v));
+  });
+  return finished ? Result<Visibility>(std::move(out)) : Failure(make_cancelled());
+}
+
+}  // namespace wakuzume

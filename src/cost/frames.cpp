@@ -1,0 +1,625 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+#include <tbb/enumerable_thread_specific.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <optional>
+
+#include "cost/stamps.h"
+#include "scene/matrix.h"
+#include "scene/running.h"
+#include "survey/draws.h"
+#include "survey/textures.h"
+#include "wakuzume/cost.h"
+
+namespace wakuzume {
+namespace {
+
+enum class Order : std::uint8_t { opaque, masked, blended };
+
+/// What an engine binds for a draw; depth passes bind less.
+struct State {
+  std::uint32_t pipeline = 0;
+  std::uint32_t material = 0;
+};
+
+/// A draw as the counting sees it: all numbers, in the order of the culling boxes.
+struct CountedDraw {
+  std::uint64_t triangles = 0;
+  std::uint64_t vertices = 0;
+  std::uint32_t instances = 0;
+  std::uint32_t state = 0;        ///< in the main pass
+  std::uint32_t depth_state = 0;  ///< in depth and shadow passes
+  std::uint32_t stack = 0;        ///< draws that an engine can instance by itself share it
+  std::uint32_t draw = 0;         ///< position in the survey
+  Order order = Order::opaque;
+};
+
+/// States by number, in first-seen order.
+class StateLexicon {
+ public:
+  std::uint32_t add(std::uint32_t pipeline, std::uint32_t material) {
+    const auto [slot, added] =
+        known_.try_emplace({pipeline, material}, static_cast<std::uint32_t>(states_.size()));
+    if (added) {
+      states_.push_back({pipeline, material});
+    }
+    return slot->second;
+  }
+  const State& operator[](std::uint32_t id) const { return states_[id]; }
+  [[nodiscard]] std::size_t size() const { return states_.size(); }
+
+ private:
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> known_;
+  std::vector<State> states_;
+};
+
+/// What is worked with for one view at a time; reused by a thread.
+struct Scratch {
+  Stamps states;
+  Stamps pipelines;
+  Stamps stacks;
+  Stamps images;
+  Stamps frame_images;
+  std::vector<std::uint64_t> small_vertices;  ///< by state
+  std::vector<std::uint32_t> small_states;
+  std::vector<std::uint64_t> seen;
+  std::vector<std::pair<double, std::uint32_t>> sorted;  ///< blended: distance, place
+  std::vector<std::uint32_t> in_order;
+};
+
+/// A light that throws shadows, all its faces together.
+struct ShadowLight {
+  Vec3d position{0, 0, 0};
+  double reach_m = 0;  ///< infinite where the light has no range
+  PassCost cost;
+  std::vector<std::uint32_t> images;
+};
+
+class FrameCounter {
+ public:
+  FrameCounter(const Scene& scene,
+               const Survey& survey,
+               std::span<const Viewpoint> views,
+               const Visibility& visibility,
+               std::span<const ImageFacts> images,
+               const CostProfile& profile)
+      : scene_(scene), survey_(survey), views_(views), visibility_(visibility), profile_(profile) {
+    measure_images(images);
+    describe_states();
+    arrange_draws();
+    sun_ = find_sun();
+  }
+
+  Result<Frames> count(const RunControl& run) {
+    prepare_lights();
+    Frames frames;
+    frames.profile = profile_;
+    frames.views.resize(views_.size());
+    tbb::enumerable_thread_specific<Scratch> scratch;
+    const bool finished = for_each_index(views_.size(), run, "counting frames", [&](std::size_t v) {
+      frames.views[v] = count_view(v, scratch.local());
+    });
+    return finished ? Result<Frames>(std::move(frames)) : Failure(make_cancelled());
+  }
+
+ private:
+  void measure_images(std::span<const ImageFacts> images) {
+    image_bytes_.assign(scene_.images.size(), 0);
+    for (std::size_t i = 0; i < images.size(); ++i) {
+      const double texels =
+          static_cast<double>(images[i].width_px) * static_cast<double>(images[i].height_px);
+      // A full mip chain adds a third.
+      image_bytes_[i] = static_cast<std::uint64_t>(
+          std::llround(texels * profile_.texture_bytes_per_texel * 4 / 3));
+    }
+    for (const Material& material : scene_.materials) {
+      std::vector<std::uint32_t> list;
+      for (const ImageId image : list_images(scene_, material)) {
+        list.push_back(static_cast<std::uint32_t>(image));
+      }
+      material_images_.push_back(std::move(list));
+    }
+    material_images_.emplace_back();  // the default material
+  }
+
+  [[nodiscard]] std::uint32_t number_of(MaterialId material) const {
+    return material == no_material ? static_cast<std::uint32_t>(scene_.materials.size())
+                                   : static_cast<std::uint32_t>(material);
+  }
+
+  void describe_states() {
+    for (const Shape& shape : survey_.shapes) {
+      const PipelineKey& pipeline = survey_[shape.pipeline];
+      shape_states_.push_back(
+          states_.add(static_cast<std::uint32_t>(shape.pipeline), number_of(shape.material)));
+      // Depth alone needs no material unless its texture cuts holes.
+      const bool masked = pipeline.alpha_mode == AlphaMode::mask;
+      const std::uint32_t depth_pipeline = (pipeline.double_sided ? 1U : 0U) + (masked ? 2U : 0U) +
+                                           4U * static_cast<std::uint32_t>(pipeline.topology);
+      shape_depth_states_.push_back(depth_states_.add(
+          depth_pipeline, masked ? number_of(shape.material) : number_of(no_material)));
+    }
+  }
+
+  void arrange_draws() {
+    const CullingBoxes& boxes = visibility_.boxes();
+    draws_.resize(boxes.size());
+    for (std::size_t place = 0; place < draws_.size(); ++place) {
+      CountedDraw& counted = draws_[place];
+      counted.draw = boxes.index_at(place);
+      const Draw& draw = survey_.draws[counted.draw];
+      const Shape& shape = survey_[draw.shape];
+      counted.triangles = draw.triangles;
+      counted.vertices = draw.vertices * draw.instances;
+      counted.instances = static_cast<std::uint32_t>(
+          std::min<std::uint64_t>(draw.instances, std::numeric_limits<std::uint32_t>::max()));
+      counted.state = shape_states_[to_index(draw.shape)];
+      counted.depth_state = shape_depth_states_[to_index(draw.shape)];
+      const bool repeats =
+          draw.instances == 1 && draw.stay != StayRule::skinned && draw.stay != StayRule::morphing;
+      counted.stack =
+          repeats ? 2 * static_cast<std::uint32_t>(draw.shape) + (draw.mirrored ? 1 : 0) : no_index;
+      const AlphaMode alpha = survey_[shape.pipeline].alpha_mode;
+      counted.order = alpha == AlphaMode::blend  ? Order::blended
+                      : alpha == AlphaMode::mask ? Order::masked
+                                                 : Order::opaque;
+    }
+  }
+
+  Eigen::Vector3d find_sun() const {
+    const std::vector<Mat4d> world = make_world_matrices(scene_);
+    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+      const LightId light = scene_.nodes[i].light;
+      if (light != no_light && scene_.lights[to_index(light)].type == "directional") {
+        return -as_eigen(world[i]).block<3, 1>(0, 2).normalized();
+      }
+    }
+    return as_eigen(profile_.sun_direction).normalized();
+  }
+
+  FrameCost count_view(std::size_t v, Scratch& scratch) const {
+    FrameCost frame;
+    scratch.frame_images.start(scene_.images.size());
+    const auto seen = visibility_.of_view(v);
+    const Mat4d& world = views_[v].world;
+    for (const PassSpec& pass : profile_.passes) {
+      PassCost cost;
+      switch (pass.kind) {
+        case PassKind::main:
+          cost = count_main(seen, world, scratch);
+          break;
+        case PassKind::depth:
+          cost = count_depth(seen, scratch);
+          break;
+        case PassKind::sun_shadow:
+          scratch.seen.resize(visibility_.boxes().word_count());
+          visibility_.boxes().find_seen(make_cascade(views_[v], pass), scratch.seen);
+          cost = count_depth(scratch.seen, scratch);
+          break;
+        case PassKind::light_shadows:
+          cost = count_lights(views_[v], pass, scratch);
+          break;
+      }
+      add(cost, frame.total);
+      price(cost);
+      frame.passes.push_back(cost);
+    }
+    frame.total.texture_bytes = sum_bytes(scratch.frame_images);
+    price(frame.total);
+    return frame;
+  }
+
+  static void add(const PassCost& cost, PassCost& total) {
+    total.draws += cost.draws;
+    total.instances += cost.instances;
+    total.triangles += cost.triangles;
+    total.vertices += cost.vertices;
+    total.pipeline_switches += cost.pipeline_switches;
+    total.material_switches += cost.material_switches;
+  }
+
+  [[nodiscard]] std::uint64_t sum_bytes(const Stamps& images) const {
+    std::uint64_t bytes = 0;
+    for (const std::uint32_t image : images.list()) {
+      bytes += image_bytes_[image];
+    }
+    return bytes;
+  }
+
+  void price(PassCost& cost) const {
+    cost.cpu_ms = (static_cast<double>(cost.draws) * profile_.draw_us +
+                   static_cast<double>(cost.instances) * profile_.instance_us +
+                   static_cast<double>(cost.pipeline_switches) * profile_.pipeline_switch_us +
+                   static_cast<double>(cost.material_switches) * profile_.material_switch_us) /
+                  1e3;
+    cost.gpu_ms =
+        static_cast<double>(cost.triangles) * profile_.triangle_ns / 1e6 +
+        static_cast<double>(cost.vertices) * profile_.vertex_ns / 1e6 +
+        static_cast<double>(cost.texture_bytes) / 1e6 * profile_.texture_megabyte_us / 1e3;
+  }
+
+  void touch_images(std::uint32_t material, Scratch& scratch) const {
+    for (const std::uint32_t image : material_images_[material]) {
+      scratch.images.add(image);
+      scratch.frame_images.add(image);
+    }
+  }
+
+  void start_pass(const StateLexicon& states, Scratch& scratch) const {
+    scratch.states.start(states.size());
+    scratch.pipelines.start(std::max<std::size_t>(survey_.pipelines.size(), 12));
+    scratch.stacks.start(2 * survey_.shapes.size());
+    scratch.images.start(scene_.images.size());
+    scratch.small_vertices.resize(std::max(states_.size(), depth_states_.size()));
+    scratch.small_states.clear();
+    scratch.in_order.clear();
+  }
+
+  /// Adds one draw to what a pass issues; batches are closed by finish_batches.
+  void issue(const CountedDraw& draw, std::uint32_t state, PassCost& cost, Scratch& scratch) const {
+    cost.triangles += draw.triangles;
+    cost.vertices += draw.vertices;
+    cost.instances += draw.instances;
+    if (draw.vertices <= profile_.batches_up_to_vertices && draw.order != Order::blended) {
+      if (scratch.small_vertices[state] == 0) {
+        scratch.small_states.push_back(state);
+      }
+      scratch.small_vertices[state] += std::max<std::uint64_t>(1, draw.vertices);
+      return;
+    }
+    const bool repeated = profile_.instances_repeats && draw.stack != no_index &&
+                          draw.order != Order::blended && !scratch.stacks.add(draw.stack);
+    cost.draws += repeated ? 0U : 1U;
+  }
+
+  static void finish_batches(PassCost& cost, Scratch& scratch) {
+    constexpr std::uint64_t vertices_a_batch = 65'535;
+    for (const std::uint32_t state : scratch.small_states) {
+      cost.draws += (scratch.small_vertices[state] + vertices_a_batch - 1) / vertices_a_batch;
+      scratch.small_vertices[state] = 0;
+    }
+  }
+
+  /// Counts the switches of draws that come sorted by state: one a distinct state.
+  void count_sorted_switches(const StateLexicon& states, PassCost& cost, Scratch& scratch) const {
+    for (const std::uint32_t id : scratch.states.list()) {
+      const State& state = states[id];
+      cost.pipeline_switches += scratch.pipelines.add(state.pipeline) ? 1U : 0U;
+      ++cost.material_switches;
+      touch_images(state.material, scratch);
+    }
+  }
+
+  /// And of draws that come as they are.
+  void count_ordered_switches(const std::vector<std::uint32_t>& ids,
+                              const StateLexicon& states,
+                              PassCost& cost,
+                              Scratch& scratch) const {
+    std::optional<State> bound;
+    for (const std::uint32_t id : ids) {
+      const State& state = states[id];
+      const bool other_pipeline = !bound || bound->pipeline != state.pipeline;
+      cost.pipeline_switches += other_pipeline ? 1U : 0U;
+      cost.material_switches += other_pipeline || bound->material != state.material ? 1U : 0U;
+      bound = state;
+      if (scratch.states.add(id)) {
+        touch_images(state.material, scratch);
+      }
+    }
+  }
+
+  PassCost count_main(std::span<const std::uint64_t> seen,
+                      const Mat4d& world,
+                      Scratch& scratch) const {
+    PassCost cost;
+    start_pass(states_, scratch);
+    scratch.sorted.clear();
+    const Vec3d eye{world[12], world[13], world[14]};
+    for_each_seen(seen, [&](std::size_t place) {
+      const CountedDraw& draw = draws_[place];
+      issue(draw, draw.state, cost, scratch);
+      if (draw.order == Order::blended) {
+        scratch.sorted.emplace_back(-square_distance(draw, eye), static_cast<std::uint32_t>(place));
+      } else if (profile_.sorts_by_state) {
+        scratch.states.add(draw.state);
+      } else {
+        scratch.in_order.push_back(static_cast<std::uint32_t>(place));
+      }
+    });
+    finish_batches(cost, scratch);
+    if (profile_.sorts_by_state) {
+      count_sorted_switches(states_, cost, scratch);
+    }
+    // Far to near, so that what is behind is there when what is before is blended over it.
+    std::sort(scratch.sorted.begin(), scratch.sorted.end());
+    sort_by_node(scratch.in_order);
+    for (std::uint32_t& place : scratch.in_order) {
+      place = draws_[place].state;
+    }
+    for (const auto& [distance, place] : scratch.sorted) {
+      scratch.in_order.push_back(draws_[place].state);
+    }
+    count_ordered_switches(scratch.in_order, states_, cost, scratch);
+    cost.texture_bytes = sum_bytes(scratch.images);
+    return cost;
+  }
+
+  void sort_by_node(std::vector<std::uint32_t>& places) const {
+    std::sort(places.begin(), places.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return draws_[a].draw < draws_[b].draw; });
+  }
+
+  [[nodiscard]] double square_distance(const CountedDraw& draw, const Vec3d& eye) const {
+    const Box3d& box = survey_.draws[draw.draw].box;
+    if (box.empty()) {
+      return 0;
+    }
+    const Vec3d centre = box.centre();
+    return (as_eigen(centre) - as_eigen(eye)).squaredNorm();
+  }
+
+  PassCost count_depth(std::span<const std::uint64_t> seen, Scratch& scratch) const {
+    PassCost cost;
+    start_pass(depth_states_, scratch);
+    for_each_seen(seen, [&](std::size_t place) {
+      const CountedDraw& draw = draws_[place];
+      if (draw.order == Order::blended) {
+        return;
+      }
+      issue(draw, draw.depth_state, cost, scratch);
+      if (profile_.sorts_by_state) {
+        scratch.states.add(draw.depth_state);
+      } else {
+        scratch.in_order.push_back(static_cast<std::uint32_t>(place));
+      }
+    });
+    finish_batches(cost, scratch);
+    if (profile_.sorts_by_state) {
+      count_sorted_switches(depth_states_, cost, scratch);
+    } else {
+      sort_by_node(scratch.in_order);
+      for (std::uint32_t& place : scratch.in_order) {
+        place = draws_[place].depth_state;
+      }
+      count_ordered_switches(scratch.in_order, depth_states_, cost, scratch);
+    }
+    cost.texture_bytes = sum_bytes(scratch.images);
+    return cost;
+  }
+
+  /// A box along the sun's direction around the corners of a slice of the view, drawn out towards
+  /// the sun by the distance that casters are looked for.
+  [[nodiscard]] Frustum make_cascade(const Viewpoint& view, const PassSpec& pass) const {
+    const Eigen::Vector3d back = -sun_;
+    Eigen::Vector3d right = Eigen::Vector3d::UnitY().cross(back);
+    right = right.norm() < 1e-6 ? Eigen::Vector3d(1, 0, 0) : right.normalized();
+    const std::array<Eigen::Vector3d, 3> axes{right, back.cross(right), back};
+    Vec3d low{};
+    Vec3d high{};
+    low.fill(std::numeric_limits<double>::infinity());
+    high.fill(-std::numeric_limits<double>::infinity());
+    for (const Eigen::Vector3d& corner : make_slice(view, pass)) {
+      for (std::size_t a = 0; a < 3; ++a) {
+        low[a] = std::min(low[a], axes[a].dot(corner));
+        high[a] = std::max(high[a], axes[a].dot(corner));
+      }
+    }
+    high[2] += pass.casters_m;
+    Frustum frustum;
+    for (std::size_t a = 0; a < 3; ++a) {
+      const Eigen::Vector3d& n = axes[a];
+      frustum.planes[2 * a] = {{n.x(), n.y(), n.z()}, -low[a]};
+      frustum.planes[2 * a + 1] = {{-n.x(), -n.y(), -n.z()}, high[a]};
+    }
+    return frustum;
+  }
+
+  static std::array<Eigen::Vector3d, 8> make_slice(const Viewpoint& view, const PassSpec& pass) {
+    std::array<Eigen::Vector3d, 8> corners;
+    const double near = std::max(pass.from_m, view.znear_m);
+    const double wanted = std::max(pass.to_m, near);
+    const double far = view.zfar_m > 0 ? std::max(near, std::min(wanted, view.zfar_m)) : wanted;
+    for (std::size_t i = 0; i < 8; ++i) {
+      const double z = (i & 4U) != 0 ? far : near;
+      const double y = view.perspective ? z * std::tan(view.yfov / 2) : view.ymag;
+      const double x = view.perspective ? y * view.aspect : view.xmag;
+      const Eigen::Vector3d local((i & 1U) != 0 ? x : -x, (i & 2U) != 0 ? y : -y, -z);
+      corners[i] = (as_eigen(view.world) * local.homogeneous()).head<3>();
+    }
+    return corners;
+  }
+
+  /// Faces of the lights of the scene, counted once: they look the same from every view.
+  void prepare_lights() {
+    const bool asked =
+        std::any_of(profile_.passes.begin(), profile_.passes.end(),
+                    [](const PassSpec& p) { return p.kind == PassKind::light_shadows; });
+    if (!asked) {
+      return;
+    }
+    const std::vector<Mat4d> world = make_world_matrices(scene_);
+    std::vector<std::vector<LevelId>> sets;
+    const std::vector<std::uint32_t> shown = make_level_sets(scene_, sets);
+    Scratch scratch;
+    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+      const LightId id = scene_.nodes[i].light;
+      if (shown[i] == no_index || id == no_light ||
+          scene_.lights[to_index(id)].type == "directional") {
+        continue;
+      }
+      lights_.push_back(count_light(scene_.lights[to_index(id)], world[i], scratch));
+    }
+  }
+
+  [[nodiscard]] ShadowLight count_light(const Light& light,
+                                        const Mat4d& world,
+                                        Scratch& scratch) const {
+    ShadowLight out;
+    out.position = {world[12], world[13], world[14]};
+    const double reach = light.range > 0 ? light.range : profile_.light_reach_m;
+    out.reach_m = reach > 0 ? reach : std::numeric_limits<double>::infinity();
+    scratch.frame_images.start(scene_.images.size());
+    scratch.seen.resize(visibility_.boxes().word_count());
+    for (const Viewpoint& face : make_faces(light, world, reach)) {
+      visibility_.boxes().find_seen(make_frustum(face), scratch.seen);
+      add(count_depth(scratch.seen, scratch), out.cost);
+    }
+    out.images = scratch.frame_images.list();
+    return out;
+  }
+
+  static std::vector<Viewpoint> make_faces(const Light& light, const Mat4d& world, double reach_m) {
+    const Vec3d eye{world[12], world[13], world[14]};
+    std::vector<Vec3d> directions{{1, 0, 0},  {-1, 0, 0}, {0, 1, 0},
+                                  {0, -1, 0}, {0, 0, 1},  {0, 0, -1}};
+    double opening = 1.5707963267948966;
+    if (light.type == "spot") {
+      directions = {{-world[8], -world[9], -world[10]}};
+      opening = std::min(2 * light.outer_cone, 3.1);
+    }
+    std::vector<Viewpoint> faces;
+    for (const Vec3d& d : directions) {
+      Viewpoint face = make_viewpoint("", eye, {eye[0] + d[0], eye[1] + d[1], eye[2] + d[2]});
+      face.aspect = 1;
+      face.yfov = opening;
+      face.znear_m = 0.01;
+      face.zfar_m = reach_m;
+      faces.push_back(face);
+    }
+    return faces;
+  }
+
+  PassCost count_lights(const Viewpoint& view, const PassSpec& pass, Scratch& scratch) const {
+    const Frustum frustum = make_frustum(view);
+    std::vector<std::pair<double, std::size_t>> near;
+    for (std::size_t i = 0; i < lights_.size(); ++i) {
+      const ShadowLight& light = lights_[i];
+      const Eigen::Vector3d at = as_eigen(light.position);
+      const bool reaches =
+          std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
+            return as_eigen(plane.normal).dot(at) + plane.distance >= -light.reach_m;
+          });
+      if (reaches) {
+        const Eigen::Vector3d eye(view.world[12], view.world[13], view.world[14]);
+        near.emplace_back((at - eye).squaredNorm(), i);
+      }
+    }
+    std::sort(near.begin(), near.end());
+    near.resize(std::min<std::size_t>(near.size(), pass.lights));
+    PassCost cost;
+    scratch.images.start(scene_.images.size());
+    for (const auto& [distance, i] : near) {
+      add(lights_[i].cost, cost);
+      for (const std::uint32_t image : lights_[i].images) {
+        scratch.images.add(image);
+        scratch.frame_images.add(image);
+      }
+    }
+    cost.texture_bytes = sum_bytes(scratch.images);
+    return cost;
+  }
+
+  const Scene& scene_;
+  const Survey& survey_;
+  std::span<const Viewpoint> views_;
+  const Visibility& visibility_;
+  const CostProfile& profile_;
+  std::vector<std::uint64_t> image_bytes_;
+  std::vector<std::vector<std::uint32_t>> material_images_;
+  StateLexicon states_;
+  StateLexicon depth_states_;
+  std::vector<std::uint32_t> shape_states_;
+  std::vector<std::uint32_t> shape_depth_states_;
+  std::vector<CountedDraw> draws_;
+  Eigen::Vector3d sun_;
+  std::vector<ShadowLight> lights_;
+};
+
+Failure bad_profile(const CostProfile& profile, const std::string& what) {
+  return Failure(Error{
+      ErrorCode::bad_setting, fmt::format("cost profile \"{}\": {}", profile.name, what), {}});
+}
+
+}  // namespace
+
+std::string_view to_string(PassKind kind) {
+  constexpr std::string_view names[] = {"main", "depth", "sun_shadow", "light_shadows"};
+  return names[static_cast<std::size_t>(kind)];
+}
+
+Result<void> validate(const CostProfile& profile) {
+  const std::pair<const char*, double> prices[] = {
+      {"draw_us", profile.draw_us},
+      {"instance_us", profile.instance_us},
+      {"pipeline_switch_us", profile.pipeline_switch_us},
+      {"material_switch_us", profile.material_switch_us},
+      {"triangle_ns", profile.triangle_ns},
+      {"vertex_ns", profile.vertex_ns},
+      {"texture_megabyte_us", profile.texture_megabyte_us},
+      {"texture_bytes_per_texel", profile.texture_bytes_per_texel},
+      {"light_reach_m", profile.light_reach_m}};
+  for (const auto& [name, value] : prices) {
+    if (!(value >= 0 && value <= 1e9)) {
+      return bad_profile(profile, fmt::format("{} must be from 0 to 1e9", name));
+    }
+  }
+  const Eigen::Vector3d sun = as_eigen(profile.sun_direction);
+  if (!(sun.norm() > 0) || !sun.allFinite()) {
+    return bad_profile(profile, "sun_direction must have a length");
+  }
+  if (profile.passes.empty()) {
+    return bad_profile(profile, "needs at least one [[pass]]");
+  }
+  for (const PassSpec& pass : profile.passes) {
+    const bool slice = pass.from_m >= 0 && pass.to_m > pass.from_m && pass.to_m <= 1e9;
+    if (pass.kind == PassKind::sun_shadow && !(slice && pass.casters_m >= 0)) {
+      return bad_profile(profile, fmt::format("pass \"{}\" needs 0 <= from_m < to_m <= 1e9 and "
+                                              "casters_m >= 0",
+                                              pass.name));
+    }
+  }
+  return {};
+}
+
+Spread make_spread(const std::vector<double>& values) {
+  Spread spread;
+  if (values.empty()) {
+    return spread;
+  }
+  std::vector<double> sorted = values;
+  std::sort(sorted.begin(), sorted.end());
+  const std::size_t n = sorted.size();
+  spread.median = sorted[(n - 1) / 2];
+  // Nearest rank: the smallest value that 95 % of the values do not exceed.
+  spread.p95 = sorted[(95 * n + 99) / 100 - 1];
+  spread.worst = sorted.back();
+  spread.worst_view = static_cast<std::uint32_t>(
+      std::find(values.begin(), values.end(), spread.worst) - values.begin());
+  return spread;
+}
+
+Spread Frames::find_spread(double (*figure)(const FrameCost&)) const {
+  std::vector<double> values(views.size());
+  std::transform(views.begin(), views.end(), values.begin(), figure);
+  return make_spread(values);
+}
+
+Result<Frames> measure_frames(const Scene& scene,
+                              const Survey& survey,
+                              std::span<const Viewpoint> views,
+                              const Visibility& visibility,
+                              std::span<const ImageFacts> images,
+                              const CostProfile& profile,
+                              const RunControl& run) {
+  if (auto valid = validate(profile); !valid) {
+    return Failure(valid.error());
+  }
+  return FrameCounter(scene, survey, views, visibility, images, profile).count(run);
+}
+
+}  // namespace wakuzume

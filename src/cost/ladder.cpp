@@ -1,0 +1,177 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/ladder.h"
+
+#include <tbb/enumerable_thread_specific.h>
+
+#include <algorithm>
+#include <unordered_map>
+
+#include "cost/stamps.h"
+#include "scene/running.h"
+#include "survey/parts.h"
+#include "wakuzume/cost.h"
+
+namespace wakuzume {
+namespace {
+
+/// Is the part of a key no longer a difference on this rung?
+bool is_bridged(Rung rung, KeyPart part) {
+  switch (part) {
+    case KeyPart::material_name:
+      return rung >= Rung::folding;
+    case KeyPart::base_color:
+      return rung >= Rung::tinting;
+    case KeyPart::factors:
+    case KeyPart::color_texture:
+    case KeyPart::other_textures:
+    case KeyPart::extras:
+      return rung >= Rung::sharing;
+    case KeyPart::lightmap:
+    case KeyPart::tag:
+      return rung >= Rung::floor;
+    default:
+      return false;
+  }
+}
+
+struct HashContent {
+  std::size_t operator()(const ContentHash& hash) const { return hash.low; }
+};
+
+class LadderMaker {
+ public:
+  LadderMaker(const Scene& scene,
+              const Survey& survey,
+              const Visibility& visibility,
+              std::span<const ImageFacts> images)
+      : survey_(survey), visibility_(visibility), parts_(make_key_parts(scene, survey, images)) {}
+
+  Result<Ladder> make(const RunControl& run) {
+    // Groups of a rung are unions of those of the rung before: each is found by its first draw.
+    std::vector<std::uint32_t> firsts(survey_.draws.size());
+    for (std::size_t i = 0; i < firsts.size(); ++i) {
+      firsts[i] = static_cast<std::uint32_t>(i);
+    }
+    ladder_.rungs[0].draws = firsts.size();
+    for (std::size_t r = 1; r < rung_count; ++r) {
+      firsts = climb(static_cast<Rung>(r), firsts);
+      ladder_.rungs[r].draws = firsts.size();
+    }
+    if (!count_views(run)) {
+      return Failure(make_cancelled());
+    }
+    return ladder_;
+  }
+
+ private:
+  /// Which groups of this rung take in the groups before it; returns the first draw of each.
+  std::vector<std::uint32_t> climb(Rung rung, const std::vector<std::uint32_t>& before) {
+    const std::vector<ContentHash> keys = hash_keys(rung);
+    std::unordered_map<ContentHash, std::uint32_t, HashContent> known;  // never walked
+    known.reserve(before.size());
+    std::vector<std::uint32_t>& parents = parents_[static_cast<std::size_t>(rung)];
+    parents.reserve(before.size());
+    std::vector<std::uint32_t> firsts;
+    for (const std::uint32_t first : before) {
+      const auto [slot, added] = known.try_emplace(find_group(rung, first, keys),
+                                                   static_cast<std::uint32_t>(firsts.size()));
+      if (added) {
+        firsts.push_back(first);
+      }
+      parents.push_back(slot->second);
+    }
+    return firsts;
+  }
+
+  [[nodiscard]] std::vector<ContentHash> hash_keys(Rung rung) const {
+    std::vector<ContentHash> hashes;
+    for (const PartHashes& parts : parts_) {
+      hashes.push_back(hash_without(parts, [&](KeyPart p) { return is_bridged(rung, p); }));
+    }
+    return hashes;
+  }
+
+  [[nodiscard]] ContentHash find_group(Rung rung,
+                                       std::uint32_t index,
+                                       const std::vector<ContentHash>& keys) const {
+    const Draw& draw = survey_.draws[index];
+    const bool free = draw.stay == StayRule::none ||
+                      (rung >= Rung::moving_together && moves_with_others(draw.stay));
+    if (!free || (draw.blended && rung < Rung::blending)) {
+      return {0, index};
+    }
+    ContentHash group = keys[to_index(draw.key)];
+    if (rung == Rung::instancing) {
+      ValueHasher hasher;
+      hasher.add(group);
+      hasher.add(survey_[draw.shape].family);
+      hasher.add(draw.mirrored);
+      group = hasher.finish();
+    }
+    return group;
+  }
+
+  bool count_views(const RunControl& run) {
+    const std::size_t views = visibility_.view_count();
+    std::vector<std::array<double, rung_count>> counts(views);
+    using Scratch = std::array<Stamps, rung_count>;
+    tbb::enumerable_thread_specific<Scratch> scratch;
+    const bool finished = for_each_index(views, run, "climbing down", [&](std::size_t v) {
+      count_view(v, scratch.local(), counts[v]);
+    });
+    for (std::size_t r = 0; r < rung_count && finished && views > 0; ++r) {
+      std::vector<double> values(views);
+      std::transform(counts.begin(), counts.end(), values.begin(),
+                     [&](const auto& count) { return count[r]; });
+      ladder_.rungs[r].median_draws = static_cast<std::uint64_t>(make_spread(values).median);
+    }
+    return finished;
+  }
+
+  /// Draws in sight, then the groups that hold them, then the groups of those.
+  void count_view(std::size_t v,
+                  std::array<Stamps, rung_count>& groups,
+                  std::array<double, rung_count>& counts) const {
+    std::uint64_t seen = 0;
+    groups[1].start(ladder_.rungs[1].draws);
+    for_each_seen(visibility_.of_view(v), [&](std::size_t place) {
+      groups[1].add(parents_[1][visibility_.boxes().index_at(place)]);
+      ++seen;
+    });
+    counts[0] = static_cast<double>(seen);
+    counts[1] = static_cast<double>(groups[1].list().size());
+    for (std::size_t r = 2; r < rung_count; ++r) {
+      groups[r].start(ladder_.rungs[r].draws);
+      for (const std::uint32_t group : groups[r - 1].list()) {
+        groups[r].add(parents_[r][group]);
+      }
+      counts[r] = static_cast<double>(groups[r].list().size());
+    }
+  }
+
+  const Survey& survey_;
+  const Visibility& visibility_;
+  std::vector<PartHashes> parts_;
+  std::array<std::vector<std::uint32_t>, rung_count> parents_;  ///< by group of the rung before
+  Ladder ladder_;
+};
+
+}  // namespace
+
+std::string_view to_string(Rung rung) {
+  constexpr std::string_view names[rung_count] = {"today",           "instancing", "merging",
+                                                  "moving_together", "folding",    "tinting",
+                                                  "sharing",         "blending",   "floor"};
+  return names[static_cast<std::size_t>(rung)];
+}
+
+Result<Ladder> make_ladder(const Scene& scene,
+                           const Survey& survey,
+                           const Visibility& visibility,
+                           std::span<const ImageFacts> images,
+                           const RunControl& run) {
+  return LadderMaker(scene, survey, visibility, images).make(run);
+}
+
+}  // namespace wakuzume

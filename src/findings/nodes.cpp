@@ -1,0 +1,297 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <map>
+#include <tuple>
+
+#include "findings/collector.h"
+#include "scene/hasher.h"
+#include "scene/tree.h"
+
+namespace wakuzume {
+namespace {
+
+std::string to_lower(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return text;
+}
+
+class NodeFinder {
+ public:
+  explicit NodeFinder(FindingCollector& all)
+      : all_(all), scene_(all.scene), survey_(all.survey), world_(make_world_matrices(all.scene)) {}
+
+  void find() {
+    find_transforms();
+    find_placed_twice();
+    find_large();
+    find_far();
+    find_helpers();
+    find_empty();
+    find_constant();
+  }
+
+ private:
+  /// One finding for many draws; nothing when there are none.
+  void add(FindingCode code,
+           Severity severity,
+           std::vector<DrawId> draws,
+           std::uint64_t draw_cost,
+           const std::string& what,
+           const std::string& remedy) {
+    if (draws.empty()) {
+      return;
+    }
+    Finding finding;
+    finding.code = code;
+    finding.severity = severity;
+    finding.subject = make_node_path(scene_, survey_[draws.front()].node);
+    if (draws.size() > 1) {
+      finding.subject += fmt::format(" and {}", count_of(draws.size() - 1, "other", "others"));
+    }
+    finding.what = what;
+    finding.remedy = remedy;
+    finding.draws = std::move(draws);
+    finding.draw_cost = draw_cost;
+    all_.add(std::move(finding));
+  }
+
+  void find_transforms() {
+    std::vector<DrawId> mirrored;
+    std::vector<DrawId> sheared;
+    std::vector<DrawId> flattened;
+    std::vector<DrawId> not_finite;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const auto id = make_id<DrawId>(d);
+      const Draw& draw = survey_[id];
+      const Mat4d& matrix = world_[to_index(draw.node)];
+      if (!std::all_of(matrix.begin(), matrix.end(), [](double v) { return std::isfinite(v); })) {
+        not_finite.push_back(id);
+        continue;
+      }
+      if (draw.mirrored) {
+        mirrored.push_back(id);
+      }
+      Trs ignored;
+      const Decomposed kind = decompose(matrix, ignored);
+      if (kind == Decomposed::sheared) {
+        sheared.push_back(id);
+      } else if (kind == Decomposed::degenerate) {
+        flattened.push_back(id);
+      }
+    }
+    const std::uint64_t broken = not_finite.size();
+    add(FindingCode::not_finite, Severity::serious, std::move(not_finite), broken,
+        "the transform is NaN or infinite", "mend the node or its parents");
+    add(FindingCode::transform_mirrored, Severity::minor, std::move(mirrored), 0,
+        "mirrored by the transform, which turns the winding round",
+        "merging turns it back; as instances they need a set of their own");
+    add(FindingCode::transform_sheared, Severity::costly, std::move(sheared), 0,
+        "sheared, by a rotation below a non-uniform scale",
+        "can be merged but not instanced; apply the parent's scale");
+    add(FindingCode::transform_flattened, Severity::serious, std::move(flattened), 0,
+        "flattened: an axis has no length", "give the axis a scale, or remove it");
+  }
+
+  /// The same shape at the same place for the same levels: drawn over itself.
+  void find_placed_twice() {
+    using Place = std::tuple<FamilyId, MaterialId, ContentHash>;
+    std::vector<std::pair<Place, DrawId>> places;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const Draw& draw = survey_.draws[d];
+      const MergeKey& key = survey_[draw.key];
+      if (draw.instances != 1 || key.moving_root != no_node || draw.box.empty()) {
+        continue;
+      }
+      ValueHasher hasher;
+      hasher.add(world_[to_index(draw.node)]);
+      hasher.add(static_cast<std::uint32_t>(draw.key));
+      places.push_back(
+          {{survey_[draw.shape].family, draw.material, hasher.finish()}, make_id<DrawId>(d)});
+    }
+    const auto less = [](const auto& a, const auto& b) {
+      const auto rank = [](const auto& place) {
+        const auto& [family, material, hash] = place.first;
+        return std::tuple(family, material, hash.high, hash.low, place.second);
+      };
+      return rank(a) < rank(b);
+    };
+    std::sort(places.begin(), places.end(), less);
+    std::vector<DrawId> again;
+    for (std::size_t i = 1; i < places.size(); ++i) {
+      if (places[i].first == places[i - 1].first) {
+        again.push_back(places[i].second);
+      }
+    }
+    std::sort(again.begin(), again.end());
+    const std::uint64_t count = again.size();
+    add(FindingCode::placed_twice, Severity::serious, std::move(again), count,
+        "drawn a second time at the very same place", "delete the copies");
+  }
+
+  void find_large() {
+    const double extent = survey_.bounds.largest_extent();
+    std::vector<DrawId> large;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const auto id = make_id<DrawId>(d);
+      const Draw& draw = survey_[id];
+      if (survey_.draws.size() < 2 || draw.box.empty() ||
+          draw.triangles < all_.settings.large_triangles ||
+          draw.box.largest_extent() < all_.settings.large_share * extent) {
+        continue;
+      }
+      const std::uint64_t parts = all_.scans[to_index(draw.shape)].separate_parts;
+      if (parts >= all_.settings.separate_parts) {
+        add(FindingCode::merged_too_coarsely, Severity::costly, {id}, 0,
+            fmt::format("{} triangles in {} separate parts across {:.3g} m are one draw",
+                        draw.triangles, parts, draw.box.largest_extent()),
+            "split it by parts or cells, so that what is out of sight is not drawn");
+      } else {
+        large.push_back(id);
+      }
+    }
+    add(FindingCode::too_large_to_cull, Severity::minor, std::move(large), 0,
+        fmt::format("across {:.0f} % of the scene or more, with {} triangles or more",
+                    100 * all_.settings.large_share, all_.settings.large_triangles),
+        "split what can be split: it is drawn in nearly every view");
+  }
+
+  void find_far() {
+    std::vector<DrawId> far;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const Box3d& box = survey_.draws[d].box;
+      if (box.empty()) {
+        continue;
+      }
+      const Vec3d centre = box.centre();
+      if (std::hypot(centre[0], centre[1], centre[2]) > all_.settings.far_m) {
+        far.push_back(make_id<DrawId>(d));
+      }
+    }
+    add(FindingCode::far_from_origin, Severity::costly, std::move(far), 0,
+        fmt::format("more than {:.0f} m from the origin, where single precision shakes",
+                    all_.settings.far_m),
+        "move the scene to the origin, or delete what was lost out there");
+  }
+
+  [[nodiscard]] bool names_helper(const std::string& name) const {
+    const std::string lower = to_lower(name);
+    return std::any_of(all_.settings.helper_words.begin(), all_.settings.helper_words.end(),
+                       [&](const std::string& word) {
+                         return !word.empty() && lower.find(to_lower(word)) != std::string::npos;
+                       });
+  }
+
+  /// Alpha zero, and no texture that could bring it back.
+  [[nodiscard]] bool is_invisible(MaterialId id) const {
+    if (id == no_material) {
+      return false;
+    }
+    const Material& material = scene_[id];
+    return material.base_color[3] <= 0 && material.alpha_mode != AlphaMode::opaque;
+  }
+
+  void find_helpers() {
+    std::vector<signed char> by_mesh(scene_.meshes.size(), -1);  // -1: not yet looked at
+    std::vector<DrawId> helpers;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const Draw& draw = survey_.draws[d];
+      if (draw.stay == StayRule::collider) {
+        continue;
+      }
+      signed char& known = by_mesh[to_index(draw.mesh)];
+      if (known < 0) {
+        known = names_helper(scene_[draw.mesh].name) ? 1 : 0;
+      }
+      const bool material_says =
+          draw.material != no_material &&
+          (is_invisible(draw.material) || names_helper(scene_[draw.material].name));
+      if (known == 1 || material_says || names_helper(scene_[draw.node].name)) {
+        helpers.push_back(make_id<DrawId>(d));
+      }
+    }
+    const std::uint64_t count = helpers.size();
+    add(FindingCode::helper_drawn, Severity::costly, std::move(helpers), count,
+        "by its name or alpha a collider or helper that nobody should see, yet drawn",
+        "name them in survey.collider_nodes, or mark them in their extras");
+  }
+
+  /// Nodes with nothing in or below them that anything could use.
+  void find_empty() {
+    std::vector<bool> needed(scene_.nodes.size(), false);
+    for (const Skin& skin : scene_.skins) {
+      for (const NodeId joint : skin.joints) {
+        needed[to_index(joint)] = true;
+      }
+    }
+    for (const Animation& animation : scene_.animations) {
+      for (const AnimationChannel& channel : animation.channels) {
+        if (channel.node != no_node) {
+          needed[to_index(channel.node)] = true;
+        }
+      }
+    }
+    const std::vector<NodeId> order = make_tree_order(scene_);
+    for (auto id = order.rbegin(); id != order.rend(); ++id) {
+      const Node& node = scene_[*id];
+      const bool own = node.mesh != no_mesh || node.camera != no_camera || node.skin != no_skin ||
+                       node.light != no_light || node.extra;
+      const bool below = std::any_of(node.children.begin(), node.children.end(),
+                                     [&](NodeId child) { return needed[to_index(child)]; });
+      needed[to_index(*id)] = needed[to_index(*id)] || own || below;
+    }
+    const auto count = static_cast<std::uint64_t>(std::count(needed.begin(), needed.end(), false));
+    if (count == 0) {
+      return;
+    }
+    const auto first =
+        static_cast<std::size_t>(std::find(needed.begin(), needed.end(), false) - needed.begin());
+    Finding finding;
+    finding.code = FindingCode::node_empty;
+    finding.subject = make_node_path(scene_, make_id<NodeId>(first));
+    finding.what = count == 1 ? "holds nothing, nor does anything below it"
+                              : fmt::format("and {} hold nothing",
+                                            count_of(count - 1, "other node", "other nodes"));
+    finding.remedy = "delete it, unless its place is what you need";
+    all_.add(std::move(finding));
+  }
+
+  void find_constant() {
+    std::map<NodeId, std::vector<DrawId>> caught;
+    for (const NodeId node : survey_.constant_nodes) {
+      caught[node];
+    }
+    for (std::size_t d = 0; d < survey_.draws.size() && !caught.empty(); ++d) {
+      const std::uint32_t cause = survey_.draws[d].cause;
+      const auto hit = cause == no_index ? caught.end() : caught.find(survey_.causes[cause].at);
+      if (hit != caught.end()) {
+        hit->second.push_back(make_id<DrawId>(d));
+      }
+    }
+    for (auto& [node, draws] : caught) {
+      Finding finding;
+      finding.code = FindingCode::track_constant;
+      finding.severity = draws.empty() ? Severity::minor : Severity::costly;
+      finding.subject = make_node_path(scene_, node);
+      finding.what = "is animated, and all its tracks hold one value";
+      finding.remedy = "delete the tracks, or set survey.constant_tracks to \"stand_still\"";
+      finding.draw_cost = draws.size();
+      finding.draws = std::move(draws);
+      all_.add(std::move(finding));
+    }
+  }
+
+  FindingCollector& all_;
+  const Scene& scene_;
+  const Survey& survey_;
+  std::vector<Mat4d> world_;
+};
+
+}  // namespace
+
+void find_node_findings(FindingCollector& all) { NodeFinder(all).find(); }
+
+}  // namespace wakuzume

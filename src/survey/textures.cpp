@@ -1,0 +1,96 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "survey/textures.h"
+
+#include <simdjson.h>
+
+#include <algorithm>
+#include <cstdlib>
+
+#include "survey/rules.h"
+
+namespace wakuzume {
+namespace {
+
+/// Adds the index of every "...Texture" object below a value. The parser has bounded its depth.
+void add_textures(simdjson::dom::element value,
+                  const Scene& scene,
+                  std::vector<TextureId>& textures) {
+  simdjson::dom::array array;
+  if (value.get(array) == simdjson::SUCCESS) {
+    for (const simdjson::dom::element item : array) {
+      add_textures(item, scene, textures);
+    }
+    return;
+  }
+  simdjson::dom::object object;
+  if (value.get(object) != simdjson::SUCCESS) {
+    return;
+  }
+  for (const auto field : object) {
+    std::uint64_t index = 0;
+    if (field.key.ends_with("Texture") && field.value["index"].get(index) == simdjson::SUCCESS &&
+        index < scene.textures.size()) {
+      textures.push_back(make_id<TextureId>(index));
+    }
+    add_textures(field.value, scene, textures);
+  }
+}
+
+}  // namespace
+
+std::array<const TextureSlot*, slot_count> list_slots(const Material& material) {
+  return {&material.base_color_texture, &material.metallic_roughness_texture,
+          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture};
+}
+
+std::vector<TextureId> list_textures(const Scene& scene, const Material& material) {
+  std::vector<TextureId> textures;
+  for (const TextureSlot* slot : list_slots(material)) {
+    if (slot->texture != no_texture) {
+      textures.push_back(slot->texture);
+    }
+  }
+  for (const Boxed<Extra>* extra : {&material.extra, &material.pbr_extra}) {
+    if (!*extra) {
+      continue;
+    }
+    for (const RawMember& extension : (*extra)->extensions) {
+      simdjson::dom::parser parser;
+      simdjson::dom::element value;
+      if (parser.parse(extension.json).get(value) == simdjson::SUCCESS) {
+        add_textures(value, scene, textures);
+      }
+    }
+  }
+  return textures;
+}
+
+ImageId find_image(const Scene& scene, TextureId texture) {
+  const Texture& found = scene.textures[to_index(texture)];
+  if (found.image != no_image || !found.extra) {
+    return found.image;
+  }
+  for (const RawMember& extension : found.extra->extensions) {
+    const std::string source = find_member(extension.json, "source");
+    if (!source.empty()) {
+      const std::size_t index = std::strtoull(source.c_str(), nullptr, 10);
+      return index < scene.images.size() ? make_id<ImageId>(index) : no_image;
+    }
+  }
+  return no_image;
+}
+
+std::vector<ImageId> list_images(const Scene& scene, const Material& material) {
+  std::vector<ImageId> images;
+  for (const TextureId texture : list_textures(scene, material)) {
+    if (const ImageId image = find_image(scene, texture); image != no_image) {
+      images.push_back(image);
+    }
+  }
+  std::sort(images.begin(), images.end());
+  images.erase(std::unique(images.begin(), images.end()), images.end());
+  return images;
+}
+
+}  // namespace wakuzume

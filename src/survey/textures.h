@@ -1,0 +1,27 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "wakuzume/scene.h"
+
+/// Which textures and images a material touches.
+namespace wakuzume {
+
+/// The slots of the core material, in this order everywhere.
+enum class Slot : std::uint8_t { base_color, metallic_roughness, normal, occlusion, emissive };
+inline constexpr std::size_t slot_count = 5;
+std::array<const TextureSlot*, slot_count> list_slots(const Material& material);
+
+/// Textures of the slots and of extensions, which name theirs in members that end in "Texture".
+std::vector<TextureId> list_textures(const Scene& scene, const Material& material);
+
+/// Image of a texture, by its own source or by one of an extension (WebP, KTX2); else no_image.
+ImageId find_image(const Scene& scene, TextureId texture);
+
+/// Distinct images of a material, ascending.
+std::vector<ImageId> list_images(const Scene& scene, const Material& material);
+
+}  // namespace wakuzume

@@ -1,0 +1,415 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <set>
+
+#include "wakuzume/table.h"
+
+namespace wakuzume {
+namespace {
+
+double number(std::uint64_t value) { return static_cast<double>(value); }
+
+std::string name_of(const Scene& scene, MaterialId id) {
+  if (id == no_material) {
+    return "(default)";
+  }
+  const std::string& name = scene[id].name;
+  return name.empty() ? fmt::format("#{}", to_index(id)) : name;
+}
+
+std::string name_of(const Scene& scene, MeshId id) {
+  const std::string& name = scene[id].name;
+  return name.empty() ? fmt::format("#{}", to_index(id)) : name;
+}
+
+std::string name_of_levels(const Scene& scene, const MergeKey& key) {
+  std::vector<std::string> names;
+  for (const LevelId id : key.levels) {
+    const std::string& name = scene.levels[to_index(id)].name;
+    names.push_back(name.empty() ? fmt::format("scene {}", to_index(id)) : name);
+  }
+  std::string text = fmt::format("{}", fmt::join(names, "+"));
+  return key.level.empty() ? text : text + (text.empty() ? "" : "/") + key.level;
+}
+
+/// A table whose cells are told by one function a column.
+template <class Row>
+struct Field {
+  Column column;
+  Cell (*make)(const Row& row);
+};
+
+// ---- draws -----------------------------------------------------------------------------------
+
+class DrawTable;
+struct DrawRow {
+  const DrawTable& table;
+  std::size_t index;
+};
+
+class DrawTable : public Table {
+ public:
+  DrawTable(const Scene& scene, const Survey& survey, std::span<const Finding> findings)
+      : scene_(scene), survey_(survey), codes_(survey.draws.size(), 0) {
+    for (const Finding& finding : findings) {
+      for (const DrawId draw : finding.draws) {
+        codes_[to_index(draw)] |= 1U << static_cast<unsigned>(finding.code);
+      }
+    }
+  }
+
+  [[nodiscard]] std::span<const Column> columns() const override;
+  [[nodiscard]] std::size_t row_count() const override { return survey_.draws.size(); }
+  [[nodiscard]] Cell cell(std::size_t row, std::size_t column) const override;
+
+  [[nodiscard]] const Scene& scene() const { return scene_; }
+  [[nodiscard]] const Survey& survey() const { return survey_; }
+  [[nodiscard]] std::string list_codes(std::size_t row) const {
+    std::string out;
+    for (std::size_t code = 0; code < finding_code_count; ++code) {
+      if ((codes_[row] >> code & 1U) != 0) {
+        out += out.empty() ? "" : " ";
+        out += to_string(static_cast<FindingCode>(code));
+      }
+    }
+    return out;
+  }
+
+ private:
+  static_assert(finding_code_count <= 32);
+  const Scene& scene_;
+  const Survey& survey_;
+  std::vector<std::uint32_t> codes_;  ///< a bit a finding code, by draw
+};
+
+const Draw& draw_of(const DrawRow& row) { return row.table.survey().draws[row.index]; }
+const Shape& shape_of(const DrawRow& row) { return row.table.survey()[draw_of(row).shape]; }
+const MergeKey& key_of(const DrawRow& row) { return row.table.survey()[draw_of(row).key]; }
+
+std::string list_uvs(const Shape& shape) {
+  std::string out;
+  for (const UvRange& uv : shape.uvs) {
+    out += fmt::format("{}{}: {:.4g}..{:.4g} x {:.4g}..{:.4g}", out.empty() ? "" : "; ", uv.set,
+                       uv.min[0], uv.max[0], uv.min[1], uv.max[1]);
+  }
+  return out;
+}
+
+/// The lightmap set is not asked how far it repeats: it never does.
+double count_tiles(const Shape& shape) {
+  double tiles = 0;
+  for (const UvRange& uv : shape.uvs) {
+    tiles = std::max(tiles, uv.count_tiles());
+  }
+  return tiles;
+}
+
+std::string describe_root(const DrawRow& row) {
+  const NodeId root = key_of(row).moving_root;
+  return root == no_node ? "" : make_node_path(row.table.scene(), root);
+}
+
+std::string describe_cause(const DrawRow& row) {
+  const std::uint32_t cause = draw_of(row).cause;
+  if (cause == no_index) {
+    return "";
+  }
+  const Cause& found = row.table.survey().causes[cause];
+  return found.at == draw_of(row).node
+             ? found.why
+             : fmt::format("{}: {}", make_node_path(row.table.scene(), found.at), found.why);
+}
+
+using DrawField = Field<DrawRow>;
+const DrawField draw_fields[] = {
+    {{"draw", true}, [](const DrawRow& r) -> Cell { return number(r.index); }},
+    {{"node"},
+     [](const DrawRow& r) -> Cell { return make_node_path(r.table.scene(), draw_of(r).node); }},
+    {{"mesh"}, [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).mesh); }},
+    {{"primitive", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).primitive); }},
+    {{"material"},
+     [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).material); }},
+    {{"key", true}, [](const DrawRow& r) -> Cell { return number(to_index(draw_of(r).key)); }},
+    {{"family", true},
+     [](const DrawRow& r) -> Cell { return number(to_index(shape_of(r).family)); }},
+    {{"triangles", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).triangles); }},
+    {{"vertices", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).vertices); }},
+    {{"instances", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).instances); }},
+    {{"bytes", true}, [](const DrawRow& r) -> Cell { return number(shape_of(r).bytes); }},
+    {{"size_m", true}, [](const DrawRow& r) -> Cell { return draw_of(r).box.largest_extent(); }},
+    {{"uv_ranges"}, [](const DrawRow& r) -> Cell { return list_uvs(shape_of(r)); }},
+    {{"uv_tiles", true}, [](const DrawRow& r) -> Cell { return count_tiles(shape_of(r)); }},
+    {{"lightmap"}, [](const DrawRow& r) -> Cell { return key_of(r).lightmap; }},
+    {{"moving_root"}, [](const DrawRow& r) -> Cell { return describe_root(r); }},
+    {{"rule"},
+     [](const DrawRow& r) -> Cell {
+       return draw_of(r).stay == StayRule::none ? "" : std::string(to_string(draw_of(r).stay));
+     }},
+    {{"why"}, [](const DrawRow& r) -> Cell { return describe_cause(r); }},
+    {{"level"},
+     [](const DrawRow& r) -> Cell { return name_of_levels(r.table.scene(), key_of(r)); }},
+    {{"tag"}, [](const DrawRow& r) -> Cell { return key_of(r).tag; }},
+    {{"alpha"},
+     [](const DrawRow& r) -> Cell {
+       constexpr const char* names[] = {"opaque", "mask", "blend"};
+       return names[static_cast<std::size_t>(r.table.survey()[shape_of(r).pipeline].alpha_mode)];
+     }},
+    {{"mirrored"}, [](const DrawRow& r) -> Cell { return draw_of(r).mirrored ? "yes" : ""; }},
+    {{"findings"}, [](const DrawRow& r) -> Cell { return r.table.list_codes(r.index); }},
+};
+
+template <class Fields>
+std::vector<Column> list_columns(const Fields& fields) {
+  std::vector<Column> columns;
+  for (const auto& field : fields) {
+    columns.push_back(field.column);
+  }
+  return columns;
+}
+
+std::span<const Column> DrawTable::columns() const {
+  static const std::vector<Column> columns = list_columns(draw_fields);
+  return columns;
+}
+
+Cell DrawTable::cell(std::size_t row, std::size_t column) const {
+  return draw_fields[column].make({*this, row});
+}
+
+// ---- tables whose rows are few: made as a whole ----------------------------------------------
+
+class StoredTable : public Table {
+ public:
+  explicit StoredTable(std::vector<Column> columns) : columns_(std::move(columns)) {}
+
+  void add(std::vector<Cell> row) { rows_.push_back(std::move(row)); }
+  [[nodiscard]] std::span<const Column> columns() const override { return columns_; }
+  [[nodiscard]] std::size_t row_count() const override { return rows_.size(); }
+  [[nodiscard]] Cell cell(std::size_t row, std::size_t column) const override {
+    return rows_[row][column];
+  }
+
+ private:
+  std::vector<Column> columns_;
+  std::vector<std::vector<Cell>> rows_;
+};
+
+// ---- groups ----------------------------------------------------------------------------------
+
+struct GroupSum {
+  std::string name;
+  std::uint64_t draws = 0;
+  std::uint64_t staying = 0;
+  std::uint64_t triangles = 0;
+  std::uint64_t vertices = 0;
+  std::uint64_t bytes = 0;  ///< each shape once
+  std::set<ShapeId> shapes;
+  std::set<KeyId> keys;
+  std::set<MaterialId> materials;
+  std::set<FamilyId> families;
+};
+
+class Grouper {
+ public:
+  Grouper(const Scene& scene, const Survey& survey, GroupBy by, std::size_t depth)
+      : scene_(scene), survey_(survey), by_(by), depth_(depth) {}
+
+  std::vector<GroupSum> group() {
+    for (const Draw& draw : survey_.draws) {
+      add(draw, groups_[slot_of(draw)]);
+    }
+    std::stable_sort(groups_.begin(), groups_.end(),
+                     [](const GroupSum& a, const GroupSum& b) { return a.draws > b.draws; });
+    return std::move(groups_);
+  }
+
+ private:
+  std::size_t slot_of(const Draw& draw) {
+    // Groups by number are found by number: names may repeat.
+    const std::uint64_t id = number_of(draw);
+    if (id != no_index) {
+      const auto [slot, added] = by_number_.try_emplace(id, groups_.size());
+      if (added) {
+        groups_.push_back({describe(draw), 0, 0, 0, 0, 0, {}, {}, {}, {}});
+      }
+      return slot->second;
+    }
+    const std::string name = describe(draw);
+    const auto [slot, added] = by_name_.try_emplace(name, groups_.size());
+    if (added) {
+      groups_.push_back({name, 0, 0, 0, 0, 0, {}, {}, {}, {}});
+    }
+    return slot->second;
+  }
+
+  [[nodiscard]] std::uint64_t number_of(const Draw& draw) const {
+    switch (by_) {
+      case GroupBy::key:
+        return to_index(draw.key);
+      case GroupBy::material:
+        return draw.material == no_material ? no_index + 1ULL : to_index(draw.material);
+      case GroupBy::family:
+        return to_index(survey_[draw.shape].family);
+      case GroupBy::mesh:
+        return to_index(draw.mesh);
+      default:
+        return no_index;
+    }
+  }
+
+  [[nodiscard]] std::string describe(const Draw& draw) const {
+    switch (by_) {
+      case GroupBy::key:
+        return fmt::format("{}: {}", to_index(draw.key), to_string(scene_, survey_[draw.key]));
+      case GroupBy::material:
+        return name_of(scene_, draw.material);
+      case GroupBy::family:
+        return fmt::format("{}: {}", to_index(survey_[draw.shape].family),
+                           name_of(scene_, draw.mesh));
+      case GroupBy::mesh:
+        return name_of(scene_, draw.mesh);
+      case GroupBy::level:
+        return name_of_levels(scene_, survey_[draw.key]);
+      case GroupBy::subtree:
+        break;
+    }
+    const std::string path = make_node_path(scene_, draw.node);
+    std::size_t end = 0;
+    for (std::size_t step = 0; step < depth_ && end != std::string::npos; ++step) {
+      end = path.find('/', end + 1);
+    }
+    return path.substr(0, end);
+  }
+
+  void add(const Draw& draw, GroupSum& sum) const {
+    const Shape& shape = survey_[draw.shape];
+    ++sum.draws;
+    sum.staying += draw.stay == StayRule::none ? 0U : 1U;
+    sum.triangles += draw.triangles;
+    sum.vertices += draw.vertices * draw.instances;
+    if (sum.shapes.insert(draw.shape).second) {
+      sum.bytes += shape.bytes;
+    }
+    sum.keys.insert(draw.key);
+    sum.materials.insert(draw.material);
+    sum.families.insert(shape.family);
+  }
+
+  const Scene& scene_;
+  const Survey& survey_;
+  GroupBy by_;
+  std::size_t depth_;
+  std::vector<GroupSum> groups_;
+  std::map<std::uint64_t, std::size_t> by_number_;
+  std::map<std::string, std::size_t> by_name_;
+};
+
+std::string_view to_string(GroupBy by) {
+  constexpr std::string_view names[] = {"key", "material", "family", "mesh", "level", "subtree"};
+  return names[static_cast<std::size_t>(by)];
+}
+
+}  // namespace
+
+std::unique_ptr<Table> make_draw_table(const Scene& scene,
+                                       const Survey& survey,
+                                       std::span<const Finding> findings) {
+  return std::make_unique<DrawTable>(scene, survey, findings);
+}
+
+std::unique_ptr<Table> make_group_table(const Scene& scene,
+                                        const Survey& survey,
+                                        GroupBy by,
+                                        std::size_t depth) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{{to_string(by)},
+                                                                 {"draws", true},
+                                                                 {"staying", true},
+                                                                 {"triangles", true},
+                                                                 {"vertices", true},
+                                                                 {"bytes", true},
+                                                                 {"keys", true},
+                                                                 {"materials", true},
+                                                                 {"families", true}});
+  for (const GroupSum& sum : Grouper(scene, survey, by, depth).group()) {
+    table->add({sum.name, number(sum.draws), number(sum.staying), number(sum.triangles),
+                number(sum.vertices), number(sum.bytes), number(sum.keys.size()),
+                number(sum.materials.size()), number(sum.families.size())});
+  }
+  return table;
+}
+
+std::unique_ptr<Table> make_view_table(const Assessment& assessment) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{{"view"},
+                                                                 {"pass"},
+                                                                 {"draws", true},
+                                                                 {"instances", true},
+                                                                 {"triangles", true},
+                                                                 {"vertices", true},
+                                                                 {"pipeline_switches", true},
+                                                                 {"material_switches", true},
+                                                                 {"texture_bytes", true},
+                                                                 {"cpu_ms", true},
+                                                                 {"gpu_ms", true}});
+  const auto add = [&](const std::string& view, const std::string& pass, const PassCost& cost) {
+    table->add({view, pass, number(cost.draws), number(cost.instances), number(cost.triangles),
+                number(cost.vertices), number(cost.pipeline_switches),
+                number(cost.material_switches), number(cost.texture_bytes), cost.cpu_ms,
+                cost.gpu_ms});
+  };
+  const Frames& frames = assessment.frames;
+  for (std::size_t v = 0; v < frames.views.size(); ++v) {
+    const std::string& name = assessment.views[v].name;
+    for (std::size_t p = 0; p < frames.profile.passes.size(); ++p) {
+      add(name, frames.profile.passes[p].name, frames.views[v].passes[p]);
+    }
+    add(name, "all", frames.views[v].total);
+  }
+  return table;
+}
+
+std::unique_ptr<Table> make_finding_table(const Assessment& assessment) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{{"finding"},
+                                                                 {"severity"},
+                                                                 {"subject"},
+                                                                 {"what"},
+                                                                 {"remedy"},
+                                                                 {"draws", true},
+                                                                 {"draw_cost", true},
+                                                                 {"byte_cost", true}});
+  for (const Finding& finding : assessment.findings) {
+    table->add({std::string(to_string(finding.code)), std::string(to_string(finding.severity)),
+                finding.subject, finding.what, finding.remedy, number(finding.draws.size()),
+                number(finding.draw_cost), number(finding.byte_cost)});
+  }
+  return table;
+}
+
+std::unique_ptr<Table> make_near_table(const Scene& scene,
+                                       const Survey& survey,
+                                       const Assessment& assessment) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{
+      {"key"}, {"draws", true}, {"near"}, {"near_draws", true}, {"differing"}, {"parts", true}});
+  std::vector<double> draws(survey.keys.size(), 0);
+  for (const KeyUse& use : survey.key_uses) {
+    draws[to_index(use.key)] = static_cast<double>(use.draws);
+  }
+  const auto describe = [&](KeyId key) {
+    return fmt::format("{}: {}", to_index(key), to_string(scene, survey[key]));
+  };
+  for (const NearKey& near : assessment.apart.nearest) {
+    std::vector<std::string_view> parts;
+    std::transform(near.differing.begin(), near.differing.end(), std::back_inserter(parts),
+                   [](KeyPart part) { return to_string(part); });
+    table->add({describe(near.key), draws[to_index(near.key)], describe(near.near),
+                draws[to_index(near.near)], fmt::format("{}", fmt::join(parts, " ")),
+                number(parts.size())});
+  }
+  return table;
+}
+
+}  // namespace wakuzume
