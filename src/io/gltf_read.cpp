@@ -8,6 +8,7 @@
 
 #include "io/file.h"
 #include "io/gltf_parse.h"
+#include "io/obj_read.h"
 #include "io/uri.h"
 #include "wakuzume/io.h"
 
@@ -237,6 +238,10 @@ Result<Scene> read_parts(const Bytes& file,
 }  // namespace
 
 Result<Scene> read_scene(const std::string& path, const ReadLimits& limits, const RunControl& run) {
+  const std::string ending = std::filesystem::path(path).extension().string();
+  if (ending == ".obj" || ending == ".OBJ") {
+    return read_obj(path, run);
+  }
   const Result<Bytes> file = map_file(path);
   if (!file) {
     return Failure(file.error());

@@ -40,6 +40,12 @@ struct BufferPlan {
   }
 };
 
+/// A .glb takes PNG, JPEG, WebP and KTX2; others, which only OBJ files name, are named again.
+bool can_embed(const Image& image) {
+  return image.view != no_view || image.uri.empty() || !image.mime_type.empty() ||
+         !find_image_type(image.bytes).empty();
+}
+
 /// Its file was not there when the scene was read: only the name is written again.
 bool is_missing(const Image& image) {
   return image.view == no_view && image.bytes.size() == 0 && !image.uri.empty();
@@ -124,7 +130,7 @@ class Placer {
   void place_images() {
     for (const Image& image : scene_.images) {
       ImageOut out{{}, image.view, image.mime_type};
-      if (is_missing(image)) {
+      if (is_missing(image) || (binary_chunk_ && !can_embed(image))) {
         out.uri = image.uri;
       } else if (image.view == no_view && binary_chunk_) {
         const std::uint32_t buffer = buffers.empty() ? open_buffer(scene_.blocks.size()) : 0;
