@@ -16,12 +16,12 @@
 /// Frustum culling of many boxes from many views.
 namespace wakuzume {
 
-/// Boxes in an order of their own that keeps neighbours together, 64 to a block. Finds exactly
-/// what sees_box finds.
+/// Boxes in an order of their own that keeps neighbours together, 64 to a block and 64 blocks to a
+/// group. Finds exactly what sees_box finds.
 class CullingBoxes {
  public:
-  /// \cost O(n log n)
-  explicit CullingBoxes(std::span<const Box3d> boxes);
+  /// \cost O(n log n), in parallel
+  explicit CullingBoxes(std::span<const Box3d> boxes, const RunControl& run = {});
 
   [[nodiscard]] std::size_t size() const { return order_.size(); }
   [[nodiscard]] std::size_t word_count() const { return blocks_.size(); }
@@ -29,24 +29,33 @@ class CullingBoxes {
   [[nodiscard]] std::uint32_t index_at(std::size_t place) const { return order_[place]; }
 
   /// Bit p % 64 of word p / 64 tells whether the box at place p is seen.
-  /// \pre seen.size() == word_count() \cost a test a block, and one a box of blocks cut by a plane
+  /// \pre seen.size() == word_count()
+  /// \cost a test a group, one a block of groups that a plane cuts, one a box of such blocks
   void find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const;
   /// The same with a test for every box; what find_seen is held against.
   void find_seen_one_by_one(const Frustum& frustum, std::span<std::uint64_t> seen) const;
 
  private:
+  struct Around {
+    Vec3d centre{0, 0, 0};
+    Vec3d half{0, 0, 0};
+  };
   /// Centres and half sizes, component by component.
   struct Block {
     std::array<std::array<double, 64>, 3> centre;
     std::array<std::array<double, 64>, 3> half;
-    Vec3d around_centre;
-    Vec3d around_half;
     std::uint64_t used = 0;  ///< bits of the places that hold a box
   };
+  enum class Side : std::uint8_t { outside, cut, inside };
+  static Side find_side(const Frustum& frustum, const Around& around);
   static std::uint64_t test(const Frustum& frustum, const Block& block);
+  void fill_block(std::size_t b, std::span<const Box3d> boxes);
+  void fill_groups();
 
   std::vector<std::uint32_t> order_;
   std::vector<Block> blocks_;
+  std::vector<Around> around_blocks_;
+  std::vector<Around> around_groups_;
 };
 
 /// Which draws each view sees, one bit each.

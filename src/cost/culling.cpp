@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "wakuzume/culling.h"
 
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -34,15 +36,19 @@ Halves make_halves(const Box3d& box) {
 double dot(const Vec3d& a, const Vec3d& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
 Vec3d absolute(const Vec3d& v) { return {std::abs(v[0]), std::abs(v[1]), std::abs(v[2])}; }
 
-/// Interleaves the low 21 bits of three numbers (Z order).
+/// Spreads the low 21 bits so that two zeros follow each.
+std::uint64_t spread(std::uint64_t bits) {
+  bits &= 0x1F'FFFFU;
+  bits = (bits | bits << 32U) & 0x001F'0000'0000'FFFFULL;
+  bits = (bits | bits << 16U) & 0x001F'0000'FF00'00FFULL;
+  bits = (bits | bits << 8U) & 0x100F'00F0'0F00'F00FULL;
+  bits = (bits | bits << 4U) & 0x10C3'0C30'C30C'30C3ULL;
+  return (bits | bits << 2U) & 0x1249'2492'4924'9249ULL;
+}
+
+/// Z order: near in number is near in space (G. M. Morton, 1966).
 std::uint64_t interleave(const std::array<std::uint64_t, 3>& cell) {
-  std::uint64_t code = 0;
-  for (std::uint64_t bit = 0; bit < 21; ++bit) {
-    for (std::uint64_t axis = 0; axis < 3; ++axis) {
-      code |= ((cell[axis] >> bit) & 1U) << (3 * bit + axis);
-    }
-  }
-  return code;
+  return spread(cell[0]) | spread(cell[1]) << 1U | spread(cell[2]) << 2U;
 }
 
 std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
@@ -65,7 +71,7 @@ std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
     }
     codes[i] = {interleave(cell), static_cast<std::uint32_t>(i)};
   }
-  std::sort(codes.begin(), codes.end());
+  tbb::parallel_sort(codes.begin(), codes.end());
   std::vector<std::uint32_t> order(boxes.size());
   std::transform(codes.begin(), codes.end(), order.begin(), [](const auto& c) { return c.second; });
   return order;
@@ -82,29 +88,68 @@ bool sees_box(const Frustum& frustum, const Box3d& box) {
   });
 }
 
-CullingBoxes::CullingBoxes(std::span<const Box3d> boxes)
-    : order_(make_order(boxes)), blocks_((boxes.size() + 63) / 64) {
-  for (std::size_t b = 0; b < blocks_.size(); ++b) {
-    Block& block = blocks_[b];
-    block.centre = {};
-    block.half = {};
+CullingBoxes::CullingBoxes(std::span<const Box3d> boxes, const RunControl& run)
+    : blocks_((boxes.size() + 63) / 64), around_blocks_(blocks_.size()) {
+  const RunControl quiet{run.threads, nullptr};
+  in_arena(quiet, [&] { order_ = make_order(boxes); });
+  for_each_range(blocks_.size(), 256, quiet, "", [&](std::size_t begin, std::size_t end) {
+    for (std::size_t b = begin; b < end; ++b) {
+      fill_block(b, boxes);
+    }
+  });
+  fill_groups();
+}
+
+void CullingBoxes::fill_block(std::size_t b, std::span<const Box3d> boxes) {
+  Block& block = blocks_[b];
+  block.centre = {};
+  block.half = {};
+  Box3d around;
+  for (std::size_t i = 0; i < 64 && b * 64 + i < order_.size(); ++i) {
+    const Halves halves = make_halves(boxes[order_[b * 64 + i]]);
+    Box3d box;
+    for (std::size_t c = 0; c < 3; ++c) {
+      block.centre[c][i] = halves.centre[c];
+      block.half[c][i] = halves.half[c];
+      box.min[c] = halves.centre[c] - halves.half[c];
+      box.max[c] = halves.centre[c] + halves.half[c];
+    }
+    around.include(box);
+    block.used |= 1ULL << i;
+  }
+  const Halves halves = make_halves(around);
+  around_blocks_[b] = {halves.centre, halves.half};
+}
+
+void CullingBoxes::fill_groups() {
+  for (std::size_t first = 0; first < blocks_.size(); first += 64) {
     Box3d around;
-    for (std::size_t i = 0; i < 64 && b * 64 + i < order_.size(); ++i) {
-      const Halves halves = make_halves(boxes[order_[b * 64 + i]]);
+    for (std::size_t b = first; b < std::min(first + 64, blocks_.size()); ++b) {
       Box3d box;
       for (std::size_t c = 0; c < 3; ++c) {
-        block.centre[c][i] = halves.centre[c];
-        block.half[c][i] = halves.half[c];
-        box.min[c] = halves.centre[c] - halves.half[c];
-        box.max[c] = halves.centre[c] + halves.half[c];
+        box.min[c] = around_blocks_[b].centre[c] - around_blocks_[b].half[c];
+        box.max[c] = around_blocks_[b].centre[c] + around_blocks_[b].half[c];
       }
       around.include(box);
-      block.used |= 1ULL << i;
     }
     const Halves halves = make_halves(around);
-    block.around_centre = halves.centre;
-    block.around_half = halves.half;
+    around_groups_.push_back({halves.centre, halves.half});
   }
+}
+
+CullingBoxes::Side CullingBoxes::find_side(const Frustum& frustum, const Around& around) {
+  Side side = Side::inside;
+  for (const Plane& plane : frustum.planes) {
+    const double centre = dot(plane.normal, around.centre) + plane.distance;
+    const double half = dot(absolute(plane.normal), around.half);
+    // Rounding in either sum is far below this; what is nearer is left to the single tests.
+    const double slack = 1e-9 * (std::abs(centre) + half + std::abs(plane.distance));
+    if (centre + half < -slack) {
+      return Side::outside;
+    }
+    side = centre - half > slack ? side : Side::cut;
+  }
+  return side;
 }
 
 std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
@@ -132,19 +177,14 @@ std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
 }
 
 void CullingBoxes::find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const {
-  for (std::size_t b = 0; b < blocks_.size(); ++b) {
-    const Block& block = blocks_[b];
-    bool all = true;
-    bool any = true;
-    for (const Plane& plane : frustum.planes) {
-      const double centre = dot(plane.normal, block.around_centre) + plane.distance;
-      const double half = dot(absolute(plane.normal), block.around_half);
-      // Rounding in either sum is far below this; what is nearer is left to the single tests.
-      const double slack = 1e-9 * (std::abs(centre) + half + std::abs(plane.distance));
-      any = any && centre + half >= -slack;
-      all = all && centre - half > slack;
+  for (std::size_t g = 0; g < around_groups_.size(); ++g) {
+    const Side group = find_side(frustum, around_groups_[g]);
+    for (std::size_t b = g * 64; b < std::min((g + 1) * 64, blocks_.size()); ++b) {
+      const Side side = group == Side::cut ? find_side(frustum, around_blocks_[b]) : group;
+      seen[b] = side == Side::outside  ? 0
+                : side == Side::inside ? blocks_[b].used
+                                       : test(frustum, blocks_[b]);
     }
-    seen[b] = !any ? 0 : all ? block.used : test(frustum, block);
   }
 }
 
@@ -161,7 +201,7 @@ Result<Visibility> make_visibility(const Survey& survey,
   std::vector<Box3d> boxes(survey.draws.size());
   std::transform(survey.draws.begin(), survey.draws.end(), boxes.begin(),
                  [](const Draw& draw) { return draw.box; });
-  Visibility out(CullingBoxes(boxes), views.size());
+  Visibility out(CullingBoxes(boxes, run), views.size());
   const bool finished = for_each_index(views.size(), run, "culling", [&](std::size_t v) {
     out.boxes().find_seen(make_frustum(views[v]), out.of_view(v));
   });

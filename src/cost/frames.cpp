@@ -4,6 +4,7 @@
 #include <tbb/enumerable_thread_specific.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -12,6 +13,7 @@
 #include "cost/stamps.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "scene/tree.h"
 #include "survey/draws.h"
 #include "survey/textures.h"
 #include "wakuzume/cost.h"
@@ -72,6 +74,14 @@ struct Scratch {
   std::vector<std::uint32_t> in_order;
 };
 
+struct BlockSum {
+  std::uint64_t places = 0;  ///< bits of the places that hold a draw
+  std::uint64_t triangles = 0;
+  std::uint64_t vertices = 0;
+  std::uint64_t instances = 0;
+  bool has_blended = false;
+};
+
 /// A light that throws shadows, all its faces together.
 struct ShadowLight {
   Vec3d position{0, 0, 0};
@@ -92,6 +102,9 @@ class FrameCounter {
     measure_images(images);
     describe_states();
     arrange_draws();
+    sum_blocks();
+    draws_count_singly_ =
+        profile.sorts_by_state && !profile.instances_repeats && profile.batches_up_to_vertices == 0;
     sun_ = find_sun();
   }
 
@@ -172,11 +185,11 @@ class FrameCounter {
   }
 
   Eigen::Vector3d find_sun() const {
-    const std::vector<Mat4d> world = make_world_matrices(scene_);
     for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
       const LightId light = scene_.nodes[i].light;
       if (light != no_light && scene_.lights[to_index(light)].type == "directional") {
-        return -as_eigen(world[i]).block<3, 1>(0, 2).normalized();
+        const Mat4d world = make_world_matrix(scene_, make_id<NodeId>(i));
+        return -as_eigen(world).block<3, 1>(0, 2).normalized();
       }
     }
     return as_eigen(profile_.sun_direction).normalized();
@@ -250,6 +263,49 @@ class FrameCounter {
     }
   }
 
+  /// What the draws of each block add up to, for blocks that are seen as a whole.
+  void sum_blocks() {
+    blocks_.resize(visibility_.boxes().word_count());
+    for (std::size_t place = 0; place < draws_.size(); ++place) {
+      const CountedDraw& draw = draws_[place];
+      BlockSum& block = blocks_[place / 64];
+      block.places |= 1ULL << (place % 64);
+      block.has_blended = block.has_blended || draw.order == Order::blended;
+      block.triangles += draw.triangles;
+      block.vertices += draw.vertices;
+      block.instances += draw.instances;
+    }
+  }
+
+  /// Adds a block at once where its draws can't differ from what was counted: all are seen, none is
+  /// blended, each is a draw of its own, and every state there is has been met already.
+  bool add_whole(std::uint64_t word, std::size_t b, const Stamps& states, PassCost& cost) const {
+    const BlockSum& block = blocks_[b];
+    if (word != block.places || block.has_blended || !states.full() || !draws_count_singly_) {
+      return false;
+    }
+    cost.draws += static_cast<std::uint64_t>(std::popcount(word));
+    cost.triangles += block.triangles;
+    cost.vertices += block.vertices;
+    cost.instances += block.instances;
+    return true;
+  }
+
+  /// Calls `visit(place)` for what is seen, but for blocks that could be added whole.
+  template <class Visit>
+  void for_each_counted(std::span<const std::uint64_t> seen,
+                        const Stamps& states,
+                        PassCost& cost,
+                        const Visit& visit) const {
+    for (std::size_t b = 0; b < seen.size(); ++b) {
+      if (seen[b] != 0 && !add_whole(seen[b], b, states, cost)) {
+        for (std::uint64_t word = seen[b]; word != 0; word &= word - 1) {
+          visit(b * 64 + static_cast<std::size_t>(std::countr_zero(word)));
+        }
+      }
+    }
+  }
+
   void start_pass(const StateLexicon& states, Scratch& scratch) const {
     scratch.states.start(states.size());
     scratch.pipelines.start(std::max<std::size_t>(survey_.pipelines.size(), 12));
@@ -320,7 +376,7 @@ class FrameCounter {
     start_pass(states_, scratch);
     scratch.sorted.clear();
     const Vec3d eye{world[12], world[13], world[14]};
-    for_each_seen(seen, [&](std::size_t place) {
+    for_each_counted(seen, scratch.states, cost, [&](std::size_t place) {
       const CountedDraw& draw = draws_[place];
       issue(draw, draw.state, cost, scratch);
       if (draw.order == Order::blended) {
@@ -366,7 +422,7 @@ class FrameCounter {
   PassCost count_depth(std::span<const std::uint64_t> seen, Scratch& scratch) const {
     PassCost cost;
     start_pass(depth_states_, scratch);
-    for_each_seen(seen, [&](std::size_t place) {
+    for_each_counted(seen, scratch.states, cost, [&](std::size_t place) {
       const CountedDraw& draw = draws_[place];
       if (draw.order == Order::blended) {
         return;
@@ -442,7 +498,6 @@ class FrameCounter {
     if (!asked) {
       return;
     }
-    const std::vector<Mat4d> world = make_world_matrices(scene_);
     std::vector<std::vector<LevelId>> sets;
     const std::vector<std::uint32_t> shown = make_level_sets(scene_, sets);
     Scratch scratch;
@@ -452,7 +507,8 @@ class FrameCounter {
           scene_.lights[to_index(id)].type == "directional") {
         continue;
       }
-      lights_.push_back(count_light(scene_.lights[to_index(id)], world[i], scratch));
+      lights_.push_back(count_light(scene_.lights[to_index(id)],
+                                    make_world_matrix(scene_, make_id<NodeId>(i)), scratch));
     }
   }
 
@@ -536,6 +592,8 @@ class FrameCounter {
   std::vector<std::uint32_t> shape_states_;
   std::vector<std::uint32_t> shape_depth_states_;
   std::vector<CountedDraw> draws_;
+  std::vector<BlockSum> blocks_;
+  bool draws_count_singly_ = false;
   Eigen::Vector3d sun_;
   std::vector<ShadowLight> lights_;
 };

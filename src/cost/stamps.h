@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <cstddef>
 #include <cstdint>
 #include <vector>
 
@@ -18,8 +19,11 @@ class Stamps {
       now_ = 1;
     }
     stamps_.resize(std::max(size, stamps_.size()), 0U);
+    size_ = size;
     list_.clear();
   }
+  /// Every number there is has been added.
+  [[nodiscard]] bool full() const { return list_.size() == size_; }
   /// \return true when it was not in yet
   bool add(std::uint32_t number) {
     if (stamps_[number] == now_) {
@@ -34,6 +38,7 @@ class Stamps {
 
  private:
   std::uint32_t now_ = 0;
+  std::size_t size_ = 0;
   std::vector<std::uint32_t> stamps_;
   std::vector<std::uint32_t> list_;
 };

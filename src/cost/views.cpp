@@ -11,6 +11,7 @@
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
+#include "scene/tree.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -54,11 +55,15 @@ std::array<Eigen::Vector4d, 6> make_lens(const Viewpoint& view) {
 }
 
 std::optional<Viewpoint> find_camera_view(const Scene& scene,
-                                          const Node& node,
-                                          const Mat4d& world,
+                                          NodeId id,
                                           const ViewSettings& settings) {
+  const Node& node = scene[id];
+  if (node.camera == no_camera) {
+    return std::nullopt;
+  }
+  const Mat4d world = make_world_matrix(scene, id);
   const double determinant = linear_determinant(world);
-  if (node.camera == no_camera || determinant == 0 || !std::isfinite(determinant)) {
+  if (determinant == 0 || !std::isfinite(determinant)) {
     return std::nullopt;
   }
   const Camera& camera = scene.cameras[to_index(node.camera)];
@@ -108,11 +113,7 @@ std::array<Eigen::Vector3d, 3> find_triangle(const Scene& scene,
 class PlaceFinder {
  public:
   PlaceFinder(const Scene& scene, const Survey& survey, const ViewSettings& settings)
-      : scene_(scene),
-        survey_(survey),
-        settings_(settings),
-        world_(make_world_matrices(scene)),
-        random_(settings.seed) {
+      : scene_(scene), survey_(survey), settings_(settings), random_(settings.seed) {
     double area = 0;
     for (const Draw& draw : survey.draws) {
       const bool floor = survey[draw.shape].topology == Topology::triangles && !draw.box.empty() &&
@@ -185,7 +186,7 @@ class PlaceFinder {
       const auto number =
           static_cast<std::uint32_t>(chance() * static_cast<double>(shape.triangles));
       auto corners = find_triangle(scene_, scene_[draw.mesh].primitives[draw.primitive], number);
-      const Mat4d& matrix = world_[to_index(draw.node)];
+      const Mat4d matrix = make_world_matrix(scene_, draw.node);
       for (Eigen::Vector3d& corner : corners) {
         corner = (as_eigen(matrix) * corner.homogeneous()).head<3>();
       }
@@ -218,7 +219,6 @@ class PlaceFinder {
   const Scene& scene_;
   const Survey& survey_;
   const ViewSettings& settings_;
-  std::vector<Mat4d> world_;
   std::mt19937_64 random_;
   std::vector<const Draw*> floors_;
   std::vector<double> areas_;  ///< summed up
@@ -258,12 +258,11 @@ Result<std::vector<Viewpoint>> make_views(const Scene& scene,
     return Failure(valid.error());
   }
   std::vector<Viewpoint> views;
-  const std::vector<Mat4d> world = make_world_matrices(scene);
   std::vector<std::vector<LevelId>> sets;
   const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
   for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
     if (shown[i] != no_index) {
-      if (auto view = find_camera_view(scene, scene.nodes[i], world[i], settings)) {
+      if (auto view = find_camera_view(scene, make_id<NodeId>(i), settings)) {
         views.push_back(std::move(*view));
       }
     }

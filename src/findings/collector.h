@@ -22,7 +22,8 @@ class FindingCollector {
   FindingCollector(const Scene& scene_in,
                    const Survey& survey_in,
                    std::span<const ImageFacts> images_in,
-                   const FindingSettings& settings_in);
+                   const FindingSettings& settings_in,
+                   const RunControl& run_in);
 
   void add(Finding finding) { found.push_back(std::move(finding)); }
 
@@ -38,7 +39,9 @@ class FindingCollector {
   const Survey& survey;
   std::span<const ImageFacts> images;
   const FindingSettings& settings;
-  std::vector<ShapeScan> scans;                          ///< by shape
+  RunControl run;                ///< without the observer: parts are too short to tell of
+  std::vector<Mat4d> world;      ///< by node
+  std::vector<ShapeScan> scans;  ///< by shape
   std::vector<std::vector<DrawId>> draws_of_shape;       ///< by shape
   std::vector<std::vector<ShapeId>> shapes_of_material;  ///< by material; the default one is last
   std::vector<Finding> found;

@@ -47,9 +47,8 @@ class ImageFinder {
   /// The largest scale at which each shape is shown: there its texels are stretched most.
   void measure_scales() {
     scales_.assign(all_.survey.shapes.size(), 0);
-    const std::vector<Mat4d> world = make_world_matrices(scene_);
     for (const Draw& draw : all_.survey.draws) {
-      const double scale = std::cbrt(std::abs(linear_determinant(world[to_index(draw.node)])));
+      const double scale = std::cbrt(std::abs(linear_determinant(all_.world[to_index(draw.node)])));
       double& largest = scales_[to_index(draw.shape)];
       largest = std::isfinite(scale) ? std::max(largest, scale) : largest;
     }

@@ -1,13 +1,15 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <cctype>
 #include <cmath>
 #include <map>
-#include <tuple>
 
 #include "findings/collector.h"
 #include "scene/hasher.h"
+#include "scene/running.h"
 #include "scene/tree.h"
 
 namespace wakuzume {
@@ -22,7 +24,13 @@ std::string to_lower(std::string text) {
 class NodeFinder {
  public:
   explicit NodeFinder(FindingCollector& all)
-      : all_(all), scene_(all.scene), survey_(all.survey), world_(make_world_matrices(all.scene)) {}
+      : all_(all), scene_(all.scene), survey_(all.survey), world_(all.world) {
+    for (const std::string& word : all.settings.helper_words) {
+      if (!word.empty()) {
+        helper_words_.push_back(to_lower(word));
+      }
+    }
+  }
 
   void find() {
     find_transforms();
@@ -59,67 +67,89 @@ class NodeFinder {
     all_.add(std::move(finding));
   }
 
+  /// Marks every draw with what `look` sees in it, side by side.
+  template <class Look>
+  std::vector<std::uint8_t> mark_draws(const Look& look) const {
+    std::vector<std::uint8_t> marks(survey_.draws.size(), 0);
+    for_each_range(marks.size(), 4096, all_.run, "", [&](std::size_t begin, std::size_t end) {
+      for (std::size_t d = begin; d < end; ++d) {
+        marks[d] = look(survey_.draws[d]);
+      }
+    });
+    return marks;
+  }
+
+  static std::vector<DrawId> list_marked(const std::vector<std::uint8_t>& marks,
+                                         std::uint8_t mark) {
+    std::vector<DrawId> draws;
+    for (std::size_t d = 0; d < marks.size(); ++d) {
+      if ((marks[d] & mark) != 0) {
+        draws.push_back(make_id<DrawId>(d));
+      }
+    }
+    return draws;
+  }
+
   void find_transforms() {
-    std::vector<DrawId> mirrored;
-    std::vector<DrawId> sheared;
-    std::vector<DrawId> flattened;
-    std::vector<DrawId> not_finite;
-    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
-      const auto id = make_id<DrawId>(d);
-      const Draw& draw = survey_[id];
+    constexpr std::uint8_t mirrored = 1;
+    constexpr std::uint8_t sheared = 2;
+    constexpr std::uint8_t flattened = 4;
+    constexpr std::uint8_t broken = 8;
+    const auto marks = mark_draws([&](const Draw& draw) -> std::uint8_t {
       const Mat4d& matrix = world_[to_index(draw.node)];
       if (!std::all_of(matrix.begin(), matrix.end(), [](double v) { return std::isfinite(v); })) {
-        not_finite.push_back(id);
-        continue;
-      }
-      if (draw.mirrored) {
-        mirrored.push_back(id);
+        return broken;
       }
       Trs ignored;
       const Decomposed kind = decompose(matrix, ignored);
-      if (kind == Decomposed::sheared) {
-        sheared.push_back(id);
-      } else if (kind == Decomposed::degenerate) {
-        flattened.push_back(id);
-      }
-    }
-    const std::uint64_t broken = not_finite.size();
-    add(FindingCode::not_finite, Severity::serious, std::move(not_finite), broken,
+      const std::uint8_t shape = kind == Decomposed::sheared      ? sheared
+                                 : kind == Decomposed::degenerate ? flattened
+                                                                  : std::uint8_t{0};
+      return draw.mirrored ? static_cast<std::uint8_t>(shape | mirrored) : shape;
+    });
+    std::vector<DrawId> not_finite = list_marked(marks, broken);
+    const std::uint64_t count = not_finite.size();
+    add(FindingCode::not_finite, Severity::serious, std::move(not_finite), count,
         "the transform is NaN or infinite", "mend the node or its parents");
-    add(FindingCode::transform_mirrored, Severity::minor, std::move(mirrored), 0,
+    add(FindingCode::transform_mirrored, Severity::minor, list_marked(marks, mirrored), 0,
         "mirrored by the transform, which turns the winding round",
         "merging turns it back; as instances they need a set of their own");
-    add(FindingCode::transform_sheared, Severity::costly, std::move(sheared), 0,
+    add(FindingCode::transform_sheared, Severity::costly, list_marked(marks, sheared), 0,
         "sheared, by a rotation below a non-uniform scale",
         "can be merged but not instanced; apply the parent's scale");
-    add(FindingCode::transform_flattened, Severity::serious, std::move(flattened), 0,
+    add(FindingCode::transform_flattened, Severity::serious, list_marked(marks, flattened), 0,
         "flattened: an axis has no length", "give the axis a scale, or remove it");
+  }
+
+  /// What draws over each other have in common; that of sets and of what moves is its own.
+  [[nodiscard]] ContentHash hash_place(const Draw& draw, std::size_t index) const {
+    if (draw.instances != 1 || survey_[draw.key].moving_root != no_node || draw.box.empty()) {
+      return {0, index};
+    }
+    struct Place {
+      Mat4d world;
+      FamilyId family;
+      KeyId key;
+    };
+    static_assert(sizeof(Place) == sizeof(Mat4d) + 8, "all of it is hashed");
+    const Place place{world_[to_index(draw.node)], survey_[draw.shape].family, draw.key};
+    return hash_bytes(std::as_bytes(std::span(&place, 1)));
   }
 
   /// The same shape at the same place for the same levels: drawn over itself.
   void find_placed_twice() {
-    using Place = std::tuple<FamilyId, MaterialId, ContentHash>;
-    std::vector<std::pair<Place, DrawId>> places;
-    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
-      const Draw& draw = survey_.draws[d];
-      const MergeKey& key = survey_[draw.key];
-      if (draw.instances != 1 || key.moving_root != no_node || draw.box.empty()) {
-        continue;
+    std::vector<std::pair<ContentHash, DrawId>> places(survey_.draws.size());
+    for_each_range(places.size(), 4096, all_.run, "", [&](std::size_t begin, std::size_t end) {
+      for (std::size_t d = begin; d < end; ++d) {
+        const Draw& draw = survey_.draws[d];
+        places[d] = {hash_place(draw, d), make_id<DrawId>(d)};
       }
-      ValueHasher hasher;
-      hasher.add(world_[to_index(draw.node)]);
-      hasher.add(static_cast<std::uint32_t>(draw.key));
-      places.push_back(
-          {{survey_[draw.shape].family, draw.material, hasher.finish()}, make_id<DrawId>(d)});
-    }
-    const auto less = [](const auto& a, const auto& b) {
-      const auto rank = [](const auto& place) {
-        const auto& [family, material, hash] = place.first;
-        return std::tuple(family, material, hash.high, hash.low, place.second);
-      };
-      return rank(a) < rank(b);
-    };
-    std::sort(places.begin(), places.end(), less);
+    });
+    in_arena(all_.run, [&] {
+      tbb::parallel_sort(places.begin(), places.end(), [](const auto& a, const auto& b) {
+        return a.first == b.first ? a.second < b.second : LessHash()(a.first, b.first);
+      });
+    });
     std::vector<DrawId> again;
     for (std::size_t i = 1; i < places.size(); ++i) {
       if (places[i].first == places[i - 1].first) {
@@ -179,10 +209,9 @@ class NodeFinder {
 
   [[nodiscard]] bool names_helper(const std::string& name) const {
     const std::string lower = to_lower(name);
-    return std::any_of(all_.settings.helper_words.begin(), all_.settings.helper_words.end(),
-                       [&](const std::string& word) {
-                         return !word.empty() && lower.find(to_lower(word)) != std::string::npos;
-                       });
+    return std::any_of(helper_words_.begin(), helper_words_.end(), [&](const std::string& word) {
+      return lower.find(word) != std::string::npos;
+    });
   }
 
   /// Alpha zero, and no texture that could bring it back.
@@ -195,24 +224,22 @@ class NodeFinder {
   }
 
   void find_helpers() {
-    std::vector<signed char> by_mesh(scene_.meshes.size(), -1);  // -1: not yet looked at
-    std::vector<DrawId> helpers;
-    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
-      const Draw& draw = survey_.draws[d];
-      if (draw.stay == StayRule::collider) {
-        continue;
-      }
-      signed char& known = by_mesh[to_index(draw.mesh)];
-      if (known < 0) {
-        known = names_helper(scene_[draw.mesh].name) ? 1 : 0;
-      }
-      const bool material_says =
-          draw.material != no_material &&
-          (is_invisible(draw.material) || names_helper(scene_[draw.material].name));
-      if (known == 1 || material_says || names_helper(scene_[draw.node].name)) {
-        helpers.push_back(make_id<DrawId>(d));
-      }
+    std::vector<bool> meshes;
+    std::vector<bool> materials{false};  // the default material is first
+    for (const Mesh& mesh : scene_.meshes) {
+      meshes.push_back(names_helper(mesh.name));
     }
+    for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
+      materials.push_back(is_invisible(make_id<MaterialId>(m)) ||
+                          names_helper(scene_.materials[m].name));
+    }
+    const auto marks = mark_draws([&](const Draw& draw) -> std::uint8_t {
+      const std::size_t material = draw.material == no_material ? 0 : to_index(draw.material) + 1;
+      const bool helper = meshes[to_index(draw.mesh)] || materials[material] ||
+                          names_helper(scene_[draw.node].name);
+      return draw.stay != StayRule::collider && helper ? 1 : 0;
+    });
+    std::vector<DrawId> helpers = list_marked(marks, 1);
     const std::uint64_t count = helpers.size();
     add(FindingCode::helper_drawn, Severity::costly, std::move(helpers), count,
         "by its name or alpha a collider or helper that nobody should see, yet drawn",
@@ -287,7 +314,8 @@ class NodeFinder {
   FindingCollector& all_;
   const Scene& scene_;
   const Survey& survey_;
-  std::vector<Mat4d> world_;
+  const std::vector<Mat4d>& world_;
+  std::vector<std::string> helper_words_;  ///< in lower case
 };
 
 }  // namespace

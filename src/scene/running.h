@@ -20,6 +20,14 @@ inline Error make_cancelled() {
   return {ErrorCode::cancelled, "stopped on request; nothing was changed", {}};
 }
 
+/// Runs what uses oneTBB on as many threads as asked for.
+template <class Body>
+void in_arena(const RunControl& run, const Body& body) {
+  tbb::task_arena arena(run.threads == 0 ? tbb::task_arena::automatic
+                                         : static_cast<int>(std::min(run.threads, 1024U)));
+  arena.execute(body);
+}
+
 /// Calls `body(i)` for every i in [0, count) on the threads of `run`.
 /// `body` writes only to what belongs to i, so the result does not depend on the schedule.
 /// \return false when the observer asked to stop; some bodies then never ran
@@ -45,9 +53,7 @@ bool for_each_index(std::size_t count,
       }
     }
   };
-  tbb::task_arena arena(run.threads == 0 ? tbb::task_arena::automatic
-                                         : static_cast<int>(std::min(run.threads, 1024U)));
-  arena.execute([&] { tbb::parallel_for(std::size_t{0}, count, one); });
+  in_arena(run, [&] { tbb::parallel_for(std::size_t{0}, count, one); });
   return !stopped;
 }
 

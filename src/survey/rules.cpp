@@ -238,7 +238,7 @@ std::string find_extra(const Boxed<Extra>& extra, const std::string& key) {
 
 std::vector<std::uint32_t> make_level_sets(const Scene& scene,
                                            std::vector<std::vector<LevelId>>& sets) {
-  std::vector<std::vector<LevelId>> of_root(scene.nodes.size());
+  std::unordered_map<std::size_t, std::vector<LevelId>> of_root;  // looked up only, never walked
   for (std::size_t level = 0; level < scene.levels.size(); ++level) {
     for (const NodeId root : scene.levels[level].roots) {
       of_root[to_index(root)].push_back(make_id<LevelId>(level));
@@ -246,23 +246,18 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
   }
   std::map<std::vector<LevelId>, std::uint32_t> known;
   std::vector<std::uint32_t> set_of(scene.nodes.size(), no_index);
-  std::vector<NodeId> open;
-  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-    const bool root = scene.nodes[i].parent == no_node;
-    if (!root || (of_root[i].empty() && !scene.levels.empty())) {
-      continue;
-    }
-    const auto [slot, added] =
-        known.try_emplace(of_root[i], static_cast<std::uint32_t>(sets.size()));
-    if (added) {
-      sets.push_back(of_root[i]);
-    }
-    open.assign(1, make_id<NodeId>(i));
-    while (!open.empty()) {
-      const NodeId id = open.back();
-      open.pop_back();
-      set_of[to_index(id)] = slot->second;
-      open.insert(open.end(), scene[id].children.begin(), scene[id].children.end());
+  for (const NodeId id : make_tree_order(scene)) {
+    const std::size_t i = to_index(id);
+    const NodeId parent = scene.nodes[i].parent;
+    if (parent != no_node) {
+      set_of[i] = set_of[to_index(parent)];
+    } else if (of_root.count(i) > 0 || scene.levels.empty()) {
+      const auto [slot, added] =
+          known.try_emplace(of_root[i], static_cast<std::uint32_t>(sets.size()));
+      if (added) {
+        sets.push_back(of_root[i]);
+      }
+      set_of[i] = slot->second;
     }
   }
   return set_of;
