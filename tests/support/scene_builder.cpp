@@ -87,6 +87,13 @@ MaterialId SceneBuilder::add_material(const std::string& name, AlphaMode mode) {
   return make_id<MaterialId>(scene.materials.size() - 1);
 }
 
+TextureId SceneBuilder::add_texture(ImageId image) {
+  Texture texture;
+  texture.image = image;
+  scene.textures.push_back(std::move(texture));
+  return make_id<TextureId>(scene.textures.size() - 1);
+}
+
 NodeId SceneBuilder::add_node(const std::string& name, MeshId mesh, const Trs& trs, NodeId parent) {
   Node node;
   node.name = name;

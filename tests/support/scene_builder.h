@@ -48,6 +48,7 @@ class SceneBuilder {
   MeshId add_mesh(const std::string& name, std::vector<Primitive> primitives);
   MeshId add_mesh(const std::string& name, const MeshData& data, MaterialId material = no_material);
   MaterialId add_material(const std::string& name, AlphaMode mode = AlphaMode::opaque);
+  TextureId add_texture(ImageId image);
   NodeId add_node(const std::string& name,
                   MeshId mesh = no_mesh,
                   const Trs& trs = {},
