@@ -50,8 +50,8 @@ class Frame : public testing::Test {
     const Scene scene = builder_.finish();
     const Survey found = *survey(scene);
     const std::vector<Viewpoint> views{Viewpoint{}};
-    const auto frames = measure_frames(scene, found, views, *make_visibility(found, views), images,
-                                       profile);
+    const auto frames =
+        measure_frames(scene, found, views, *make_visibility(found, views), images, profile);
     EXPECT_TRUE(frames);
     return frames->views.front();
   }
@@ -157,8 +157,7 @@ TEST_F(Frame, TouchesEachImageOnceWithItsMipLevels) {
   ImageFacts facts;
   facts.width_px = 300;
   facts.height_px = 100;
-  CostProfile profile =
-      make_profile({{"depth", PassKind::depth}, {"main", PassKind::main}});
+  CostProfile profile = make_profile({{"depth", PassKind::depth}, {"main", PassKind::main}});
   profile.texture_bytes_per_texel = 4;
   const FrameCost frame = measure(profile, {facts, facts});
   EXPECT_EQ(frame.passes[0].texture_bytes, 160'000U) << "the mask alone";
@@ -170,8 +169,8 @@ TEST_F(Frame, GivesASliceOfTheSunOnlyItsCasters) {
   add(materials_[0], -5);
   add(materials_[0], -50);
   add(materials_[0], -500);
-  CostProfile profile = make_profile({{"near", PassKind::sun_shadow, 0, 20, 10},
-                                      {"far", PassKind::sun_shadow, 20, 100, 10}});
+  CostProfile profile = make_profile(
+      {{"near", PassKind::sun_shadow, 0, 20, 10}, {"far", PassKind::sun_shadow, 20, 100, 10}});
   profile.sun_direction = {0, -1, 0};
   const FrameCost frame = measure(profile);
   EXPECT_EQ(frame.passes[0].draws, 1U);
@@ -298,7 +297,7 @@ INSTANTIATE_TEST_SUITE_P(
         BadProfile{"name = \"a\"\ndraws_us = 3", "line 2", "did you mean draw_us?"},
         BadProfile{"name = \"a\"\n\ndraw_us = \"3\"", "line 3", "microseconds from 0"},
         BadProfile{"name = \"a\"\n[[pass]]\nkind = \"mian\"", "line 2", "main, depth, sun_shadow"},
-        BadProfile{"name = \"a\"\n[[pass]]\nkind = \"main\"\nfar = 3", "line 4", "pass.from_m"},
+        BadProfile{"name = \"a\"\n[[pass]]\nkind = \"main\"\nfrm_m = 3", "line 4", "pass.from_m"},
         BadProfile{"name = \"a\"", "", "at least one [[pass]]"},
         BadProfile{"[[pass]]\nkind = \"main\"", "line 1", "needs a name"},
         BadProfile{"name = \"a\"\ndraw_us = -1\n[[pass]]\nkind = \"main\"", "", "draw_us"},

@@ -139,11 +139,13 @@ INSTANTIATE_TEST_SUITE_P(
               },
               1},
         Fault{FindingCode::file_missing,
-              [](Clean& c) { c.scene().missing_files.push_back({"gone.png", "image 3"}); }, 0},
-        Fault{FindingCode::image_unreadable,
-              [](Clean& c) { c.images[0].problem = "cut short"; }, 2},
-        Fault{FindingCode::placed_twice,
-              [](Clean& c) { c.builder.add_node("again", c.wall); }, 1},
+              [](Clean& c) {
+                c.scene().missing_files.push_back({"gone.png", "image 3"});
+              },
+              0},
+        Fault{FindingCode::image_unreadable, [](Clean& c) { c.images[0].problem = "cut short"; },
+              2},
+        Fault{FindingCode::placed_twice, [](Clean& c) { c.builder.add_node("again", c.wall); }, 1},
         Fault{FindingCode::triangles_shared,
               [](Clean& c) {
                 const MaterialId other = c.builder.add_material("layer");
@@ -206,8 +208,7 @@ INSTANTIATE_TEST_SUITE_P(
                 c.builder.add_node("textured", c.builder.add_mesh("t", with_uvs(1, 0), c.stone));
               },
               2},
-        Fault{FindingCode::geometry_copied,
-              [](Clean& c) { c.add(test::make_square()); }, 2},
+        Fault{FindingCode::geometry_copied, [](Clean& c) { c.add(test::make_square()); }, 2},
         Fault{FindingCode::image_copied,
               [](Clean& c) {
                 c.scene().images.push_back(c.scene().images[0]);
@@ -234,20 +235,19 @@ INSTANTIATE_TEST_SUITE_P(
               [](Clean& c) { c.scene().materials[0].normal_texture.texture = TextureId{0}; }, 2},
         Fault{FindingCode::transform_mirrored,
               [](Clean& c) { c.builder.add_node("m", c.wall, test::scaled(-1, 1, 1)); }, 1},
-        Fault{FindingCode::transform_sheared,
-              [](Clean& c) {
-                const NodeId above = c.builder.add_node("a", no_mesh, test::scaled(3, 1, 1));
-                const NodeId below = c.builder.add_node("b", c.wall, test::at(4), above);
-                c.scene().nodes[to_index(below)].trs.rotation = {0, 0, std::sin(0.3),
-                                                                 std::cos(0.3)};
-              },
-              1},
+        Fault{
+            FindingCode::transform_sheared,
+            [](Clean& c) {
+              const NodeId above = c.builder.add_node("a", no_mesh, test::scaled(3, 1, 1));
+              const NodeId below = c.builder.add_node("b", c.wall, test::at(4), above);
+              c.scene().nodes[to_index(below)].trs.rotation = {0, 0, std::sin(0.3), std::cos(0.3)};
+            },
+            1},
         Fault{FindingCode::transform_flattened,
               [](Clean& c) { c.builder.add_node("f", c.rock, test::scaled(1, 0, 1)); }, 1},
-        Fault{FindingCode::too_large_to_cull,
-              [](Clean& c) { c.add(make_field(40, 1, 0)); }, 1},
-        Fault{FindingCode::merged_too_coarsely,
-              [](Clean& c) { c.add(make_field(40, 1, 0.5F)); }, 1},
+        Fault{FindingCode::too_large_to_cull, [](Clean& c) { c.add(make_field(40, 1, 0)); }, 1},
+        Fault{FindingCode::merged_too_coarsely, [](Clean& c) { c.add(make_field(40, 1, 0.5F)); },
+              1},
         Fault{FindingCode::far_from_origin,
               [](Clean& c) { c.builder.add_node("lost", c.rock, test::at(20'000)); }, 1},
         Fault{FindingCode::helper_drawn,
@@ -268,7 +268,7 @@ INSTANTIATE_TEST_SUITE_P(
 
 TEST(Findings, SayWhichVerticesAreTooManyBySettings) {
   Clean clean;
-  EXPECT_EQ(codes_of(clean.find({.max_vertices = 4})), (std::set<std::string>{"vertex_limit"}));
+  EXPECT_EQ(codes_of(clean.find({.max_vertices = 3})), (std::set<std::string>{"vertex_limit"}));
   EXPECT_EQ(codes_of(clean.find({.max_vertices = 12})), std::set<std::string>{});
 }
 
@@ -283,13 +283,11 @@ TEST(Findings, TellImagesThatAlwaysRepeat) {
         for (std::size_t i = 0; i < uvs.size(); ++i) {
           uvs[i] = static_cast<float>(i % 5);
         }
-        attribute.stream =
-            clean.builder.add_stream(uvs, ElementType::vec2, ComponentType::f32);
+        attribute.stream = clean.builder.add_stream(uvs, ElementType::vec2, ComponentType::f32);
       }
     }
   }
-  EXPECT_EQ(codes_of(clean.find()),
-            (std::set<std::string>{"uv_repeats", "image_repeats_always"}));
+  EXPECT_EQ(codes_of(clean.find()), (std::set<std::string>{"uv_repeats", "image_repeats_always"}));
   EXPECT_EQ(codes_of(clean.find({.repeats = 100})), (std::set<std::string>{"uv_repeats"}));
 }
 

@@ -92,10 +92,14 @@ TEST_F(Steps, CountInAViewOnlyWhatHasSomethingInSight) {
 
 /// Counts by comparing texts, from the public survey alone.
 std::uint64_t count_groups(const Scene& scene, const Survey& found, Rung rung) {
+  // A material that spells out the default equals no material at all.
   std::map<MaterialId, MaterialId> folded;
-  for (const auto& set : find_equal_materials(scene, {})) {
+  Scene with_default = scene;
+  with_default.materials.emplace_back();
+  const auto last = make_id<MaterialId>(scene.materials.size());
+  for (const auto& set : find_equal_materials(with_default, {})) {
     for (const MaterialId id : set) {
-      folded[id] = set.front();
+      folded[id] = set.back() == last ? no_material : set.front();
     }
   }
   std::set<std::string> groups;
@@ -103,8 +107,7 @@ std::uint64_t count_groups(const Scene& scene, const Survey& found, Rung rung) {
     const Draw& draw = found.draws[d];
     MergeKey key = found[draw.key];
     const bool moves = draw.stay == StayRule::animated || draw.stay == StayRule::marked_moving;
-    const bool free =
-        draw.stay == StayRule::none || (rung >= Rung::moving_together && moves);
+    const bool free = draw.stay == StayRule::none || (rung >= Rung::moving_together && moves);
     if (!free || draw.blended) {
       groups.insert("draw " + std::to_string(d));
       continue;
@@ -120,8 +123,7 @@ std::uint64_t count_groups(const Scene& scene, const Survey& found, Rung rung) {
       text += "," + std::to_string(to_index(level));
     }
     if (rung == Rung::instancing) {
-      text += "|" + std::to_string(to_index(found[draw.shape].family)) +
-              (draw.mirrored ? "m" : "");
+      text += "|" + std::to_string(to_index(found[draw.shape].family)) + (draw.mirrored ? "m" : "");
     }
     groups.insert(text);
   }
@@ -255,9 +257,8 @@ TEST_F(KeysApart, AreGroupedByTheOnePartThatDiffers) {
 TEST_F(KeysApart, NameMeshesOfSeveralMaterials) {
   const MaterialId a = add("a");
   const MaterialId b = add("b");
-  const MeshId both =
-      builder_.add_mesh("both", {builder_.make_primitive(test::make_square(), a),
-                                 builder_.make_primitive(test::make_square(), b)});
+  const MeshId both = builder_.add_mesh("both", {builder_.make_primitive(test::make_square(), a),
+                                                 builder_.make_primitive(test::make_square(), b)});
   builder_.add_node("both", both);
   builder_.add_node("both", both);
   const Scene scene = builder_.finish();
@@ -276,8 +277,7 @@ TEST(Families, AreTheSameForTheSameGeometryHoweverStored) {
   Primitive& primitive = builder.scene.meshes[to_index(copy)].primitives[0];
   std::reverse(primitive.attributes.begin(), primitive.attributes.end());
   std::vector<std::uint8_t> indices(other.indices.begin(), other.indices.end());
-  primitive.indices =
-      builder.add_stream(indices, ElementType::scalar, ComponentType::u8);
+  primitive.indices = builder.add_stream(indices, ElementType::scalar, ComponentType::u8);
   other.uvs[0] = 0.5F;
   const MeshId differs = builder.add_mesh("differs", other);
   other = test::make_square();

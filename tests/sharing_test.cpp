@@ -38,9 +38,8 @@ TEST(Sharing, PacksWhatTheVerySameScenesUse) {
   const LevelOfKit a({1, 2, 3});
   const LevelOfKit b({4, 3, 2});
   const LevelOfKit c({3});
-  const SharingInput inputs[] = {{&a.scene, &a.found, {}},
-                                 {&b.scene, &b.found, {}},
-                                 {&c.scene, &c.found, {}}};
+  const SharingInput inputs[] = {
+      {&a.scene, &a.found, {}}, {&b.scene, &b.found, {}}, {&c.scene, &c.found, {}}};
   const Sharing sharing = find_sharing(inputs);
   using Scenes = std::vector<std::uint32_t>;
   ASSERT_EQ(sharing.packs.size(), 4U);

@@ -57,10 +57,17 @@ TEST_F(SurveyTool, TellsFirstWhatToDoFirst) {
 }
 
 TEST_F(SurveyTool, PrintsEveryTableWithinThePage) {
-  for (const std::vector<std::string>& line : std::vector<std::vector<std::string>>{
-           {"--table", "draws"}, {"--table", "views"}, {"--table", "findings"}, {"--table", "near"},
-           {"--by", "key"}, {"--by", "material"}, {"--by", "family"}, {"--by", "mesh"},
-           {"--by", "level"}, {"--by", "subtree", "--depth", "3"}}) {
+  for (const std::vector<std::string>& line :
+       std::vector<std::vector<std::string>>{{"--table", "draws"},
+                                             {"--table", "views"},
+                                             {"--table", "findings"},
+                                             {"--table", "near"},
+                                             {"--by", "key"},
+                                             {"--by", "material"},
+                                             {"--by", "family"},
+                                             {"--by", "mesh"},
+                                             {"--by", "level"},
+                                             {"--by", "subtree", "--depth", "3"}}) {
     const Outcome outcome = run(line);
     EXPECT_EQ(outcome.exit_code, 0) << line[1] << outcome.err;
     expect_narrow(outcome.out);
@@ -150,7 +157,7 @@ TEST_F(SurveyTool, ComparesSeveralScenes) {
   EXPECT_EQ(run_tool({"survey", scene_, other, "--table", "draws"}).exit_code, 2);
 }
 
-/// What the glasshouse holds that costs, counted by hand from how it is made.
+/// What the glasshouse holds that costs; a reader in another language counted the same.
 TEST_F(SurveyTool, FindsWhatTheDemoSceneContainsAndNothingElse) {
   const Outcome json = run({"--format", "json"});
   simdjson::dom::parser parser;
@@ -159,7 +166,15 @@ TEST_F(SurveyTool, FindsWhatTheDemoSceneContainsAndNothingElse) {
   for (const auto finding : root["findings"].get_array()) {
     ++codes[std::string(std::string_view(finding["code"]))];
   }
-  const std::map<std::string, std::size_t> expected{{"geometry_copied", 79}};
+  const std::map<std::string, std::size_t> expected{
+      {"geometry_copied", 79},        // kit parts that were exported again for each place
+      {"image_repeats_always", 4},    // stone, gravel, brick, planks
+      {"material_copied", 3},         // of the eight plates, sets of three, three and two
+      {"material_without_image", 1},  // seventeen of them, told at once
+      {"resource_unused", 2},         // two lightmaps: textures and images no material names
+      {"transform_mirrored", 1},      // the western wing, told at once
+      {"triangles_degenerate", 15},   // poles of the lathe's pots, lamps and valves
+      {"uv_repeats", 10}};
   EXPECT_EQ(codes, expected);
 }
 

@@ -372,5 +372,156 @@ TEST(KeyText, SaysWhatKeepsDrawsApart) {
   EXPECT_EQ(to_string(builder.scene, MergeKey{}), "default material");
 }
 
+TEST_F(StayRules, SayWhereTheyBeginAndWhy) {
+  const NodeId door = add("door");
+  const NodeId leaf = add("leaf", door);
+  builder_.animate(door);
+  builder_.scene.animations[0].name = "swing";
+  const NodeId gate = add("gate");
+  const NodeId lamp = add("lamp");
+  builder_.set_extras(lamp, R"({"static":false})");
+  SurveySettings settings;
+  settings.keep_nodes = {"/none", "/ga*"};
+  const Survey found = survey_of(builder_.finish(), settings);
+  const auto cause_of = [&](NodeId id) {
+    const auto hit = std::find_if(found.draws.begin(), found.draws.end(),
+                                  [&](const Draw& d) { return d.node == id; });
+    return found.causes[hit->cause];
+  };
+  EXPECT_EQ(cause_of(leaf).at, door);
+  EXPECT_EQ(cause_of(leaf).why, "moved by the animation \"swing\"");
+  EXPECT_EQ(cause_of(gate).why, "matches \"/ga*\"");
+  EXPECT_EQ(cause_of(lamp).why, "its extras say \"static\": false");
+  for (const Draw& draw : found.draws) {
+    EXPECT_EQ(draw.stay == StayRule::none, draw.cause == no_index);
+  }
+}
+
+TEST_F(StayRules, PhysicsExtensionsMoveWhatIsNoStaticBody) {
+  const auto add_with = [&](const char* name, const char* json) {
+    const NodeId id = add("body");
+    node(id).extra.ensure().extensions.push_back({name, json});
+    return id;
+  };
+  const NodeId rigid = add_with("KHR_physics_rigid_bodies", R"({"motion":{"mass":2}})");
+  const NodeId fixed = add_with("KHR_physics_rigid_bodies", R"({"collider":{}})");
+  const NodeId dynamic = add_with("OMI_physics_body", R"({"motion":{"type":"dynamic"}})");
+  const NodeId still = add_with("OMI_physics_body", R"({"motion":{"type":"static"}})");
+  const NodeId below = add("below", rigid);
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(rule_of(found, rigid), StayRule::physics);
+  EXPECT_EQ(rule_of(found, below), StayRule::physics);
+  EXPECT_EQ(rule_of(found, dynamic), StayRule::physics);
+  EXPECT_EQ(rule_of(found, fixed), StayRule::own_extension);
+  EXPECT_EQ(rule_of(found, still), StayRule::own_extension);
+}
+
+TEST_F(StayRules, TracksThatHoldANodeWhereItStandsCanBeSetAside) {
+  const NodeId still = add("still");
+  const NodeId moved_aside = add("moved aside");
+  const NodeId moving = add("moving");
+  builder_.animate(still);
+  builder_.animate(moved_aside);
+  builder_.animate(moving);
+  const auto hold = [&](std::size_t animation, test::Floats values) {
+    builder_.scene.animations[animation].samplers[0].output =
+        builder_.add_stream(values, ElementType::vec4, ComponentType::f32);
+  };
+  hold(0, {0, 0, 0, 1, 0, 0, 0, 1});
+  hold(1, {0, 1, 0, 0, 0, 1, 0, 0});
+  const Scene scene = builder_.finish();
+  const Survey careful = survey_of(scene);
+  EXPECT_EQ(rule_of(careful, still), StayRule::animated);
+  EXPECT_EQ(careful.constant_nodes, (std::vector<NodeId>{still, moved_aside}));
+  const Survey bold = survey_of(scene, {.constant_tracks = ConstantTracks::stand_still});
+  EXPECT_EQ(rule_of(bold, still), StayRule::none);
+  EXPECT_EQ(rule_of(bold, moved_aside), StayRule::animated) << "held, but elsewhere";
+  EXPECT_EQ(rule_of(bold, moving), StayRule::animated);
+}
+
+TEST_F(StayRules, CubicTracksHoldStillOnlyWithLevelTangents) {
+  const NodeId still = add("still");
+  const NodeId wavy = add("wavy");
+  for (const NodeId id : {still, wavy}) {
+    builder_.animate(id);
+    Animation& animation = builder_.scene.animations.back();
+    animation.channels[0].path = "translation";
+    animation.samplers[0].interpolation = "CUBICSPLINE";
+    test::Floats values(18, 0);
+    values[0] = id == wavy ? 1.0F : 0.0F;
+    animation.samplers[0].output =
+        builder_.add_stream(values, ElementType::vec3, ComponentType::f32);
+  }
+  EXPECT_EQ(survey_of(builder_.finish()).constant_nodes, std::vector<NodeId>{still});
+}
+
+TEST_F(StayRules, CollidersAreMarkedByExtrasToo) {
+  const NodeId hull = add("hull");
+  builder_.set_extras(hull, R"({"collider":true})");
+  const NodeId below = add("below", hull);
+  const NodeId not_one = add("wall");
+  builder_.set_extras(not_one, R"({"collider":false})");
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(rule_of(found, hull), StayRule::collider);
+  EXPECT_EQ(rule_of(found, below), StayRule::collider);
+  EXPECT_EQ(rule_of(found, not_one), StayRule::none);
+}
+
+TEST_F(StayRules, LevelsAndTagsHoldForAllBelow) {
+  const NodeId cellar = add("cellar");
+  builder_.set_extras(cellar, R"({"level":"cellar","tag":"damp"})");
+  const NodeId shelf = add("shelf", cellar);
+  const NodeId lamp = add("lamp", shelf);
+  builder_.set_extras(lamp, R"({"tag":"light"})");
+  const Survey found = survey_of(builder_.finish());
+  EXPECT_EQ(found[found.draws[1].key].level, "cellar");
+  EXPECT_EQ(found[found.draws[1].key].tag, "damp");
+  EXPECT_EQ(found[found.draws[2].key].level, "cellar");
+  EXPECT_EQ(found[found.draws[2].key].tag, "light");
+}
+
+TEST(SurveyBoxes, GoAroundAllInstancesOfASet) {
+  SceneBuilder builder;
+  const NodeId node =
+      builder.add_node("set", builder.add_mesh("square", test::make_square()), test::at(0, 0, 1));
+  Instancing instancing;
+  instancing.attributes.push_back(
+      {"TRANSLATION",
+       builder.add_stream(test::Floats{-5, 0, 0, 7, 2, 0}, ElementType::vec3, ComponentType::f32)});
+  builder.scene.nodes[to_index(node)].instancing = instancing;
+  const Survey found = survey_of(builder.finish());
+  EXPECT_EQ(found.draws[0].box.min, (Vec3d{-5, 0, 1}));
+  EXPECT_EQ(found.draws[0].box.max, (Vec3d{8, 3, 1}));
+}
+
+TEST(SurveyShapes, MeasureOnlyTheVerticesTheyUse) {
+  SceneBuilder builder;
+  test::MeshData data = test::make_square();
+  data.positions[6] = 100;  // of the third vertex
+  data.indices = {0, 1, 3};
+  builder.add_node("part", builder.add_mesh("part", data));
+  const Survey found = survey_of(builder.finish());
+  EXPECT_EQ(found.shapes[0].box.max[0], 1);
+  EXPECT_EQ(found.shapes[0].triangles, 1U);
+}
+
+TEST(SurveyShapes, TellUvRangesAndWhatAShiftCanDo) {
+  const auto range = [](double low, double high) {
+    UvRange uv;
+    uv.min = {low, 0};
+    uv.max = {high, 1};
+    return uv;
+  };
+  EXPECT_TRUE(range(0, 1).inside_tile());
+  EXPECT_TRUE(range(-0.00005, 1.00005).inside_tile());
+  EXPECT_FALSE(range(0, 1.1).inside_tile());
+  EXPECT_TRUE(range(-3, -2).shift_fixes());
+  EXPECT_TRUE(range(7.2, 7.9).shift_fixes());
+  EXPECT_FALSE(range(0.5, 1.4).shift_fixes()) << "across the edge of a tile";
+  EXPECT_FALSE(range(0, 1).shift_fixes()) << "nothing to fix";
+  EXPECT_EQ(range(0, 2.5).count_tiles(), 2.5);
+  EXPECT_EQ(range(0.2, 0.3).count_tiles(), 1);
+}
+
 }  // namespace
 }  // namespace wakuzume

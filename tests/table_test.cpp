@@ -30,8 +30,8 @@ class Draws : public testing::Test {
     builder_.add_node("chair_3", chair, test::at(4), other);
     test::MeshData square = test::make_square();
     square.uvs = {0, 0, 3, 0, 3, 2, 0, 2};
-    const NodeId lamp = builder_.add_node("lamp", builder_.add_mesh("lamp", square), test::at(6),
-                                          other);
+    const NodeId lamp =
+        builder_.add_node("lamp", builder_.add_mesh("lamp", square), test::at(6), other);
     builder_.set_extras(lamp, R"({"static":false,"tag":"light","lightmap":7,"level":"night"})");
     scene_ = builder_.finish();
     survey_ = *survey(scene_);
@@ -154,8 +154,9 @@ TEST_F(Draws, AreGroupedByWhatTheyShare) {
   EXPECT_EQ(first_two(GroupBy::mesh, 2), "chair=3;lamp=1;");
   EXPECT_EQ(first_two(GroupBy::material, 2), "=wood, \"dark\"=3;(default)=1;");
   EXPECT_EQ(first_two(GroupBy::subtree, 1), "/hall_1=2;/hall_2=2;");
-  EXPECT_EQ(first_two(GroupBy::subtree, 9), "/hall_1/chair_1=1;/hall_1/chair_2=1;"
-                                            "/hall_2/chair_3=1;/hall_2/lamp=1;");
+  EXPECT_EQ(first_two(GroupBy::subtree, 9),
+            "/hall_1/chair_1=1;/hall_1/chair_2=1;"
+            "/hall_2/chair_3=1;/hall_2/lamp=1;");
   EXPECT_EQ(first_two(GroupBy::level, 2), "scene 0=3;scene 0/night=1;");
   EXPECT_EQ(first_two(GroupBy::family, 2), "0: chair=3;1: lamp=1;");
   EXPECT_EQ(make_group_table(scene_, survey_, GroupBy::key)->row_count(), 2U);
@@ -210,8 +211,10 @@ TEST(Budgets, RefuseUnknownFiguresAndLimitsThatAreNone) {
   EXPECT_NE(valid.error().message.find("did you mean draws_per_view?"), std::string::npos);
   const Budget negative[] = {{"draws", -1}};
   EXPECT_FALSE(validate(negative));
-  const auto settings = parse_settings("[budget]\ndraws_per_view = 10\n[[tier]]\nname = \"low\"\n"
-                                       "materials = 5\n", "mine.toml");
+  const auto settings = parse_settings(
+      "[budget]\ndraws_per_view = 10\n[[tier]]\nname = \"low\"\n"
+      "materials = 5\n",
+      "mine.toml");
   ASSERT_TRUE(settings) << to_string(settings.error());
   EXPECT_EQ(settings->budgets, (std::vector<Budget>{{"draws_per_view", 10}}));
   EXPECT_EQ(settings->tiers[0].budgets, (std::vector<Budget>{{"materials", 5}}));
