@@ -433,7 +433,9 @@ TEST_F(StayRules, TracksThatHoldANodeWhereItStandsCanBeSetAside) {
   const Survey careful = survey_of(scene);
   EXPECT_EQ(rule_of(careful, still), StayRule::animated);
   EXPECT_EQ(careful.constant_nodes, (std::vector<NodeId>{still, moved_aside}));
-  const Survey bold = survey_of(scene, {.constant_tracks = ConstantTracks::stand_still});
+  SurveySettings settings;
+  settings.constant_tracks = ConstantTracks::stand_still;
+  const Survey bold = survey_of(scene, settings);
   EXPECT_EQ(rule_of(bold, still), StayRule::none);
   EXPECT_EQ(rule_of(bold, moved_aside), StayRule::animated) << "held, but elsewhere";
   EXPECT_EQ(rule_of(bold, moving), StayRule::animated);
