@@ -125,6 +125,27 @@ std::string print_spread(const std::string& name,
                      spread.worst_view == no_index ? "" : cut(views[spread.worst_view].name, 30));
 }
 
+/// The median draws of each pass, as many to a line as fit.
+std::string print_passes(const Frames& frames) {
+  std::string out;
+  std::string line = "  median draws by pass:";
+  for (std::size_t p = 0; p < frames.profile.passes.size(); ++p) {
+    std::vector<double> draws;
+    for (const FrameCost& frame : frames.views) {
+      draws.push_back(static_cast<double>(frame.passes[p].draws));
+    }
+    const std::string item = fmt::format(" {} {}{}", cut(frames.profile.passes[p].name, 40),
+                                         to_figure(make_spread(draws).median, 0),
+                                         p + 1 < frames.profile.passes.size() ? "," : "");
+    if (count_characters(line) + count_characters(item) > page_columns) {
+      out += line + "\n";
+      line = "   ";
+    }
+    line += item;
+  }
+  return out + line + "\n";
+}
+
 std::string print_frames(const Assessment& assessment) {
   const Frames& frames = assessment.frames;
   std::array<std::uint64_t, 4> sources{};
@@ -151,15 +172,7 @@ std::string print_frames(const Assessment& assessment) {
   for (const FrameLine& line : frame_lines) {
     out += print_spread(line.name, frames.find_spread(line.find), line.decimals, assessment.views);
   }
-  for (std::size_t p = 0; p < frames.profile.passes.size(); ++p) {
-    std::vector<double> draws;
-    for (const FrameCost& frame : frames.views) {
-      draws.push_back(static_cast<double>(frame.passes[p].draws));
-    }
-    out += print_spread(fmt::format("draws, {}", frames.profile.passes[p].name), make_spread(draws),
-                        0, assessment.views);
-  }
-  return out;
+  return out + print_passes(frames);
 }
 
 std::string name_of(const Scene& scene, const Survey& survey, KeyId key) {
@@ -272,18 +285,18 @@ std::string print_findings(const std::vector<Finding>& findings) {
     const Severity second = findings[b.first].severity;
     return first != second ? first < second : a.draw_cost > b.draw_cost;
   });
-  std::string out = fmt::format("\n{}, the first of each kind; all: --table findings\n",
-                                plural(findings.size(), "finding", "findings"));
+  std::string out =
+      fmt::format("\n{}: the costliest of each kind and what to do; all: --table findings\n",
+                  plural(findings.size(), "finding", "findings"));
   for (std::size_t i = 0; i < std::min(top_findings, order.size()); ++i) {
     const CodeSum& sum = order[i];
     const Finding& finding = findings[sum.first];
     const std::string cost = sum.draw_cost > 0   ? plural(sum.draw_cost, "draw", "draws")
                              : sum.byte_cost > 0 ? to_size(sum.byte_cost)
                                                  : "";
-    out += fmt::format("  {:<8} {:<23}{:>5} x {:>12}  {}\n", to_string(finding.severity),
-                       to_string(finding.code), group_digits(sum.count), cost,
-                       cut(finding.subject, 42));
-    out += fmt::format("             {}\n", cut(finding.what, 86));
+    const std::string text = fmt::format("{}: {}", cut(finding.subject, 20), finding.remedy);
+    out += fmt::format("  {:<8} {:<23}{:>5} x {:>11}  {}\n", to_string(finding.severity),
+                       to_string(finding.code), group_digits(sum.count), cost, cut(text, 46));
   }
   if (order.size() > top_findings) {
     out += fmt::format("  and {} more\n", plural(order.size() - top_findings, "kind", "kinds"));
@@ -341,25 +354,50 @@ std::string to_cell(const Cell& cell) {
   return std::get<std::string>(cell);
 }
 
-/// Takes from the widest columns until the page holds all; those that then have too little go.
-std::vector<std::size_t> choose_widths(std::vector<std::size_t> wanted) {
-  constexpr std::size_t least = 10;
+/// What a column of the page takes and may be cut down to.
+struct Width {
+  std::size_t wanted = 0;  ///< 0: left out
+  std::size_t least = 0;
+};
+
+/// Numbers are never cut. Texts are, the widest first; what then does not fit is left out, from the
+/// right on.
+void fit_page(std::vector<Width>& widths) {
   const auto sum = [&] {
     std::size_t total = 0;
-    for (const std::size_t width : wanted) {
-      total += width == 0 ? 0 : width + 2;
+    for (const Width& width : widths) {
+      total += width.wanted == 0 ? 0 : width.wanted + 2;
     }
     return total;
   };
   while (sum() > page_columns) {
-    const auto widest = std::max_element(wanted.begin(), wanted.end());
-    if (*widest > least) {
-      --*widest;
+    const auto widest =
+        std::max_element(widths.begin(), widths.end(), [](const Width& a, const Width& b) {
+          return a.wanted - std::min(a.wanted, a.least) < b.wanted - std::min(b.wanted, b.least);
+        });
+    if (widest->wanted > widest->least) {
+      --widest->wanted;
     } else {
-      *std::find_if(wanted.rbegin(), wanted.rend(), [](std::size_t w) { return w > 0; }) = 0;
+      std::find_if(widths.rbegin(), widths.rend(), [](const Width& w) {
+        return w.wanted > 0;
+      })->wanted = 0;
     }
   }
-  return wanted;
+}
+
+/// Paths lose their beginning, other texts their end.
+std::string cut_cell(const std::string& text, std::size_t width) {
+  const std::size_t used = count_characters(text);
+  if (!text.starts_with('/') || used <= width) {
+    return cut(text, width);
+  }
+  std::size_t at = 0;
+  for (std::size_t left = used; left > width - 3; --left) {
+    do {
+      ++at;
+    } while (at < text.size() && (static_cast<unsigned char>(text[at]) & 0xC0U) == 0x80U);
+  }
+  return "..." + cut(text.substr(at), width);
 }
 
 }  // namespace
@@ -384,32 +422,39 @@ std::string to_text(const std::string& path,
 }
 
 std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most) {
+  constexpr std::size_t least_first = 40;
+  constexpr std::size_t least_text = 16;
   const std::size_t shown = std::min(most, rows.size());
-  std::vector<std::vector<std::string>> lines;
-  std::vector<std::size_t> wanted;
-  std::vector<bool> empty(table.columns().size(), true);
-  for (const Column& column : table.columns()) {
-    wanted.push_back(column.name.size());
-  }
-  for (std::size_t r = 0; r < shown; ++r) {
-    std::vector<std::string>& line = lines.emplace_back();
-    for (std::size_t c = 0; c < wanted.size(); ++c) {
-      line.push_back(to_cell(table.cell(rows[r], c)));
-      wanted[c] = std::max(wanted[c], count_characters(line[c]));
-      empty[c] = empty[c] && line[c].empty();
+  std::vector<std::vector<std::string>> lines(shown);
+  std::vector<Width> widths;
+  bool first = true;
+  for (std::size_t c = 0; c < table.columns().size(); ++c) {
+    const Column& column = table.columns()[c];
+    Width width{column.name.size(), 0};
+    bool empty = true;
+    for (std::size_t r = 0; r < shown; ++r) {
+      lines[r].push_back(to_cell(table.cell(rows[r], c)));
+      width.wanted = std::max(width.wanted, count_characters(lines[r][c]));
+      empty = empty && lines[r][c].empty();
     }
+    width.wanted = empty && shown > 0 ? 0 : width.wanted;
+    width.least =
+        column.numeric ? width.wanted : std::min(width.wanted, first ? least_first : least_text);
+    first = first && column.numeric;
+    widths.push_back(width);
   }
-  for (std::size_t c = 0; c < wanted.size(); ++c) {
-    wanted[c] = empty[c] ? 0 : wanted[c];
-  }
-  const std::vector<std::size_t> widths = choose_widths(wanted);
+  const auto count_shown = [&] {
+    return std::count_if(widths.begin(), widths.end(), [](const Width& w) { return w.wanted > 0; });
+  };
+  const auto with_content = count_shown();
+  fit_page(widths);
   std::string out;
   const auto add_line = [&](const auto& text_of) {
     std::string line;
     for (std::size_t c = 0; c < widths.size(); ++c) {
-      if (widths[c] > 0) {
-        const std::string text = cut(text_of(c), widths[c]);
-        const std::string gap(widths[c] - count_characters(text), ' ');
+      if (widths[c].wanted > 0) {
+        const std::string text = cut_cell(text_of(c), widths[c].wanted);
+        const std::string gap(widths[c].wanted - count_characters(text), ' ');
         line += (table.columns()[c].numeric ? gap + text : text + gap) + "  ";
       }
     }
@@ -419,8 +464,17 @@ std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std
   for (const auto& line : lines) {
     add_line([&](std::size_t c) { return line[c]; });
   }
+  const auto missing = static_cast<std::uint64_t>(with_content - count_shown());
   out += fmt::format("{} of {}", group_digits(shown), plural(rows.size(), "row", "rows"));
-  return out + "; --top N shows more, --format csv has all rows and columns\n";
+  if (shown < rows.size()) {
+    out += "; --top N shows more";
+  }
+  if (missing > 0) {
+    out +=
+        fmt::format("; {} fit the page, --format csv has all",
+                    missing == 1 ? "one column does not" : plural(missing, "", "columns do not"));
+  }
+  return out + "\n";
 }
 
 std::string to_text(const std::vector<SharedScene>& scenes, const Sharing& sharing) {

@@ -19,7 +19,8 @@ run(${CMAKE_COMMAND} --build ${SCRATCH}/build)
 run(${TOOL} demo ${SCRATCH}/demo --quiet)
 set(arguments_01 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/fewer.glb)
 set(arguments_02 "")
-foreach(example 01_read_plan_build 02_in_memory)
+set(arguments_03 ${SCRATCH}/demo/glasshouse.glb)
+foreach(example 01_read_plan_build 02_in_memory 03_survey)
   string(SUBSTRING ${example} 0 2 number)
   execute_process(
     COMMAND ${SCRATCH}/build/${example} ${arguments_${number}}

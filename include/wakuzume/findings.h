@@ -97,7 +97,7 @@ struct FindingSettings {
 /// \error bad_setting  names the member and its range
 Result<void> validate(const FindingSettings& settings);
 
-/// Findings by code, in each the costliest first.
+/// The serious before the costly and the minor; in each by code, and of a code the costliest first.
 /// \pre `survey` is of `scene`; `images` is empty or has one entry an image. Without entries
 ///      nothing is said of what pictures hold, without decoded ones nothing of their pixels
 /// \error bad_setting, cancelled

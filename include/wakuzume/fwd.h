@@ -5,18 +5,32 @@
 /// Forward declarations of the types that the stages hand to each other.
 namespace wakuzume {
 
+struct Apart;
+struct AssessSettings;
+struct Assessment;
 struct Built;
+struct CostProfile;
 struct Error;
+struct Finding;
+struct FindingSettings;
+struct Frames;
+struct Ladder;
 struct Ledger;
 struct Plan;
 struct ProposeSettings;
 struct RunControl;
 struct Scene;
 struct Settings;
+struct Sharing;
 struct Survey;
 struct SurveySettings;
 struct Verdict;
 struct VerifySettings;
+struct ViewSettings;
+struct Viewpoint;
+class CullingBoxes;
 class Observer;
+class Table;
+class Visibility;
 
 }  // namespace wakuzume

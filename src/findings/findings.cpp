@@ -31,6 +31,9 @@ std::vector<CountParts> choose_parts(const Survey& survey, const FindingSettings
 
 void sort_findings(std::vector<Finding>& findings) {
   std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
+    if (a.severity != b.severity) {
+      return a.severity < b.severity;
+    }
     if (a.code != b.code) {
       return a.code < b.code;
     }

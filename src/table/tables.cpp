@@ -130,15 +130,19 @@ const DrawField draw_fields[] = {
     {{"draw", true}, [](const DrawRow& r) -> Cell { return number(r.index); }},
     {{"node"},
      [](const DrawRow& r) -> Cell { return make_node_path(r.table.scene(), draw_of(r).node); }},
-    {{"mesh"}, [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).mesh); }},
-    {{"primitive", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).primitive); }},
     {{"material"},
      [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).material); }},
+    {{"rule"},
+     [](const DrawRow& r) -> Cell {
+       return draw_of(r).stay == StayRule::none ? "" : std::string(to_string(draw_of(r).stay));
+     }},
     {{"key", true}, [](const DrawRow& r) -> Cell { return number(to_index(draw_of(r).key)); }},
     {{"family", true},
      [](const DrawRow& r) -> Cell { return number(to_index(shape_of(r).family)); }},
     {{"triangles", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).triangles); }},
     {{"vertices", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).vertices); }},
+    {{"mesh"}, [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).mesh); }},
+    {{"primitive", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).primitive); }},
     {{"instances", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).instances); }},
     {{"bytes", true}, [](const DrawRow& r) -> Cell { return number(shape_of(r).bytes); }},
     {{"size_m", true}, [](const DrawRow& r) -> Cell { return draw_of(r).box.largest_extent(); }},
@@ -146,10 +150,6 @@ const DrawField draw_fields[] = {
     {{"uv_tiles", true}, [](const DrawRow& r) -> Cell { return count_tiles(shape_of(r)); }},
     {{"lightmap"}, [](const DrawRow& r) -> Cell { return key_of(r).lightmap; }},
     {{"moving_root"}, [](const DrawRow& r) -> Cell { return describe_root(r); }},
-    {{"rule"},
-     [](const DrawRow& r) -> Cell {
-       return draw_of(r).stay == StayRule::none ? "" : std::string(to_string(draw_of(r).stay));
-     }},
     {{"why"}, [](const DrawRow& r) -> Cell { return describe_cause(r); }},
     {{"level"},
      [](const DrawRow& r) -> Cell { return name_of_levels(r.table.scene(), key_of(r)); }},
@@ -347,19 +347,18 @@ std::unique_ptr<Table> make_view_table(const Assessment& assessment) {
   auto table = std::make_unique<StoredTable>(std::vector<Column>{{"view"},
                                                                  {"pass"},
                                                                  {"draws", true},
-                                                                 {"instances", true},
+                                                                 {"cpu_ms", true},
+                                                                 {"gpu_ms", true},
                                                                  {"triangles", true},
-                                                                 {"vertices", true},
                                                                  {"pipeline_switches", true},
                                                                  {"material_switches", true},
-                                                                 {"texture_bytes", true},
-                                                                 {"cpu_ms", true},
-                                                                 {"gpu_ms", true}});
+                                                                 {"instances", true},
+                                                                 {"vertices", true},
+                                                                 {"texture_bytes", true}});
   const auto add = [&](const std::string& view, const std::string& pass, const PassCost& cost) {
-    table->add({view, pass, number(cost.draws), number(cost.instances), number(cost.triangles),
-                number(cost.vertices), number(cost.pipeline_switches),
-                number(cost.material_switches), number(cost.texture_bytes), cost.cpu_ms,
-                cost.gpu_ms});
+    table->add({view, pass, number(cost.draws), cost.cpu_ms, cost.gpu_ms, number(cost.triangles),
+                number(cost.pipeline_switches), number(cost.material_switches),
+                number(cost.instances), number(cost.vertices), number(cost.texture_bytes)});
   };
   const Frames& frames = assessment.frames;
   for (std::size_t v = 0; v < frames.views.size(); ++v) {
@@ -374,17 +373,18 @@ std::unique_ptr<Table> make_view_table(const Assessment& assessment) {
 
 std::unique_ptr<Table> make_finding_table(const Assessment& assessment) {
   auto table = std::make_unique<StoredTable>(std::vector<Column>{{"finding"},
-                                                                 {"severity"},
                                                                  {"subject"},
+                                                                 {"draws", true},
                                                                  {"what"},
                                                                  {"remedy"},
-                                                                 {"draws", true},
+                                                                 {"severity"},
                                                                  {"draw_cost", true},
                                                                  {"byte_cost", true}});
   for (const Finding& finding : assessment.findings) {
-    table->add({std::string(to_string(finding.code)), std::string(to_string(finding.severity)),
-                finding.subject, finding.what, finding.remedy, number(finding.draws.size()),
-                number(finding.draw_cost), number(finding.byte_cost)});
+    table->add({std::string(to_string(finding.code)), finding.subject,
+                number(finding.draws.size()), finding.what, finding.remedy,
+                std::string(to_string(finding.severity)), number(finding.draw_cost),
+                number(finding.byte_cost)});
   }
   return table;
 }
