@@ -5,8 +5,6 @@
 #include <algorithm>
 #include <charconv>
 
-#include "wakuzume/image.h"
-
 namespace wakuzume::cli {
 namespace {
 
@@ -80,13 +78,33 @@ Result<void> Command::choose_tier() {
   return {};
 }
 
-Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
-  const auto images = read_image_facts(
+Result<Surveyed> Command::read_and_survey(const std::string& path) {
+  auto scene = read(path);
+  if (!scene) {
+    return Failure(scene.error());
+  }
+  auto found = survey(*scene, settings_.survey, run_);
+  if (!found) {
+    return Failure(found.error());
+  }
+  console_.tell(fmt::format("surveyed: {} draws", found->totals.draws));
+  return Surveyed{std::move(*scene), std::move(*found)};
+}
+
+Result<std::vector<ImageFacts>> Command::read_images(const Scene& scene) {
+  auto images = read_image_facts(
       scene, options_.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels, {}, run_);
+  if (images) {
+    console_.tell(fmt::format("read {} images", images->size()));
+  }
+  return images;
+}
+
+Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
+  const auto images = read_images(scene);
   if (!images) {
     return Failure(images.error());
   }
-  console_.tell(fmt::format("read {} images", images->size()));
   AssessSettings settings;
   settings.views = settings_.views;
   settings.findings = settings_.findings;

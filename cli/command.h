@@ -7,9 +7,15 @@
 #include <string>
 
 #include "commands.h"
+#include "wakuzume/image.h"
 #include "wakuzume/io.h"
 
 namespace wakuzume::cli {
+
+struct Surveyed {
+  Scene scene;
+  Survey survey;
+};
 
 /// One run of one command: settings, console, and errors on their way to an exit code.
 class Command {
@@ -25,6 +31,9 @@ class Command {
   [[nodiscard]] const Settings& settings() const { return settings_; }
 
   Result<void> load_settings();
+  Result<Surveyed> read_and_survey(const std::string& path);
+  /// What the images of a scene are, as deeply as the line asks for.
+  Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// All that is told of a scene, by the settings.
   Result<Assessment> assess(const Scene& scene, const Survey& survey);
 

@@ -29,21 +29,16 @@ struct Proposal {
 };
 
 Result<Proposal> make_proposal(Command& command, const std::string& path) {
-  auto scene = command.read(path);
-  if (!scene) {
-    return Failure(scene.error());
+  auto read = command.read_and_survey(path);
+  if (!read) {
+    return Failure(read.error());
   }
-  auto found = survey(*scene, command.settings().survey, command.run());
-  if (!found) {
-    return Failure(found.error());
-  }
-  command.console().tell(fmt::format("surveyed: {} draws", found->totals.draws));
-  auto plan = propose(*scene, *found, command.settings().propose, command.run());
+  auto plan = propose(read->scene, read->survey, command.settings().propose, command.run());
   if (!plan) {
     return Failure(plan.error());
   }
   command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
-  return Proposal{std::move(*scene), std::move(*found), std::move(*plan)};
+  return Proposal{std::move(read->scene), std::move(read->survey), std::move(*plan)};
 }
 
 Result<void> create_folder(const fs::path& folder) {

@@ -296,7 +296,7 @@ std::string print_findings(const std::vector<Finding>& findings) {
                                                  : "";
     const std::string text = fmt::format("{}: {}", cut(finding.subject, 20), finding.remedy);
     out += fmt::format("  {:<8} {:<23}{:>5} x {:>11}  {}\n", to_string(finding.severity),
-                       to_string(finding.code), group_digits(sum.count), cost, cut(text, 46));
+                       to_string(finding.code), group_digits(sum.count), cost, cut(text, 45));
   }
   if (order.size() > top_findings) {
     out += fmt::format("  and {} more\n", plural(order.size() - top_findings, "kind", "kinds"));

@@ -5,7 +5,6 @@
 
 #include "command.h"
 #include "print_survey.h"
-#include "wakuzume/image.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -54,27 +53,9 @@ Result<std::string> print_table(const Options& options,
   return options.format == Format::csv ? to_csv(*table, *rows) : to_json(*table, *rows);
 }
 
-struct Surveyed {
-  Scene scene;
-  Survey survey;
-};
-
-Result<Surveyed> read_and_survey(Command& command, const std::string& path) {
-  auto scene = command.read(path);
-  if (!scene) {
-    return Failure(scene.error());
-  }
-  auto found = survey(*scene, command.settings().survey, command.run());
-  if (!found) {
-    return Failure(found.error());
-  }
-  command.console().tell(fmt::format("surveyed: {} draws", found->totals.draws));
-  return Surveyed{std::move(*scene), std::move(*found)};
-}
-
 Exit survey_one(Command& command) {
   const Options& options = command.options();
-  const auto one = read_and_survey(command, options.inputs.front());
+  const auto one = command.read_and_survey(options.inputs.front());
   if (!one) {
     return command.fail(one.error());
   }
@@ -108,13 +89,11 @@ Exit survey_many(Command& command) {
   std::vector<Surveyed> all;
   std::vector<std::vector<ImageFacts>> images;
   for (const std::string& path : options.inputs) {
-    auto one = read_and_survey(command, path);
+    auto one = command.read_and_survey(path);
     if (!one) {
       return command.fail(one.error());
     }
-    auto facts =
-        read_image_facts(one->scene, options.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels,
-                         {}, command.run());
+    auto facts = command.read_images(one->scene);
     if (!facts) {
       return command.fail(facts.error());
     }
