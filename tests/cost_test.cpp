@@ -4,12 +4,14 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <ostream>
 
 #include "glasshouse.h"
 #include "support/process.h"
 #include "support/scene_builder.h"
+#include "wakuzume/assess.h"
 #include "wakuzume/image.h"
 #include "wakuzume/settings.h"
 
@@ -243,6 +245,81 @@ TEST(Frames, AddUpWithWhatEachDrawCosts) {
     EXPECT_EQ(frames->views[v].total.triangles, expected.triangles);
     EXPECT_EQ(frames->views[v].total.vertices, expected.vertices);
   }
+}
+
+/// Whatever the view sees within a slice of sunlight stands in that slice itself.
+TEST(Frames, GiveTheSunAllThatStandsInItsSlice) {
+  const Scene scene = demo::make_glasshouse();
+  const Survey found = *survey(scene);
+  const auto views = *make_views(scene, found);
+  const auto frames = *measure_frames(
+      scene, found, views, *make_visibility(found, views), {},
+      make_profile({{"sun", PassKind::sun_shadow, 0, 25, 1000}, {"main", PassKind::main}}));
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    Viewpoint slice = views[v];
+    slice.zfar_m = 25;
+    const Frustum frustum = make_frustum(slice);
+    std::uint64_t in_slice = 0;
+    std::uint64_t casters = 0;
+    for (const Draw& draw : found.draws) {
+      // Wholly inside all planes: no box beyond the corners is taken for one that is in.
+      const bool inside =
+          std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
+            double reach = plane.distance;
+            for (std::size_t c = 0; c < 3; ++c) {
+              reach += plane.normal[c] * (plane.normal[c] > 0 ? draw.box.min[c] : draw.box.max[c]);
+            }
+            return reach >= 0;
+          });
+      in_slice += inside && !draw.blended ? 1U : 0U;
+      casters += draw.blended ? 0U : 1U;
+    }
+    EXPECT_GE(frames.views[v].passes[0].draws, in_slice) << views[v].name;
+    EXPECT_LE(frames.views[v].passes[0].draws, casters);
+  }
+}
+
+/// Stops as soon as it is asked.
+class Stopper final : public Observer {
+ public:
+  bool advance(std::string_view, double) override { return false; }
+};
+
+TEST(Assess, CanBeCancelledInEachOfItsParts) {
+  const Scene scene = demo::make_glasshouse();
+  const Survey found = *survey(scene);
+  const auto views = *make_views(scene, found);
+  const auto visibility = *make_visibility(found, views);
+  Stopper stopper;
+  const RunControl run{.observer = &stopper};
+  const auto expect_cancelled = [](const auto& result) {
+    ASSERT_FALSE(result);
+    EXPECT_EQ(result.error().code, ErrorCode::cancelled);
+  };
+  expect_cancelled(survey(scene, {}, run));
+  expect_cancelled(read_image_facts(scene, ImageDepth::pixels, {}, run));
+  expect_cancelled(make_visibility(found, views, run));
+  expect_cancelled(
+      measure_frames(scene, found, views, visibility, {}, shipped_profiles().front(), run));
+  expect_cancelled(make_ladder(scene, found, visibility, {}, run));
+  expect_cancelled(find_findings(scene, found, {}, {}, run));
+  AssessSettings settings;
+  settings.profile = shipped_profiles().front();
+  expect_cancelled(assess(scene, found, {}, settings, run));
+}
+
+TEST(Assess, RefusesBudgetsAndProfilesThatCanNotBe) {
+  const Scene scene = test::make_random_scene(1, 10);
+  const Survey found = *survey(scene);
+  AssessSettings settings;
+  EXPECT_EQ(assess(scene, found, {}, settings).error().code, ErrorCode::bad_setting)
+      << "a profile without passes";
+  settings.profile = shipped_profiles().front();
+  settings.tiers = {{"low", {{"drawz", 1}}}};
+  EXPECT_EQ(assess(scene, found, {}, settings).error().code, ErrorCode::bad_setting);
+  settings.tiers.clear();
+  settings.views.count = 70'000;
+  EXPECT_EQ(assess(scene, found, {}, settings).error().code, ErrorCode::bad_setting);
 }
 
 TEST(Spread, IsTheMedianTheNinetyFifthAndTheWorst) {

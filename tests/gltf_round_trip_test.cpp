@@ -274,5 +274,27 @@ TEST(ListFiles, NamesTheSceneItsBuffersAndItsImages) {
             (std::vector<std::string>{path, (folder / "in" / "all.bin").string()}));
 }
 
+TEST(MissingImage, IsListedAndItsNameIsWrittenAgain) {
+  const auto folder = test::make_scratch();
+  test::write_all(
+      folder / "a.gltf",
+      R"({"asset":{"version":"2.0"},"images":[{"uri":"pictures/gone%20away.png"}],)"
+      R"("textures":[{"source":0}],"materials":[{"name":"m","normalTexture":{"index":0}}]})");
+  const auto scene = read_scene((folder / "a.gltf").string());
+  ASSERT_TRUE(scene) << to_string(scene.error());
+  ASSERT_EQ(scene->missing_files.size(), 1U);
+  EXPECT_EQ(scene->missing_files[0].uri, "pictures/gone%20away.png");
+  EXPECT_EQ(scene->missing_files[0].used_for, "image 0");
+  for (const char* name : {"b.glb", "b.gltf"}) {
+    const auto written = write_scene(*scene, (folder / name).string());
+    ASSERT_TRUE(written) << to_string(written.error());
+    const auto again = read_scene((folder / name).string());
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->images[0].uri, "pictures/gone%20away.png");
+    EXPECT_EQ(again->missing_files.size(), 1U);
+  }
+  EXPECT_FALSE(std::filesystem::exists(folder / "pictures")) << "nothing is made up for it";
+}
+
 }  // namespace
 }  // namespace wakuzume

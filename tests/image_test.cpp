@@ -6,6 +6,7 @@
 #include <turbojpeg.h>
 #include <webp/encode.h>
 
+#include <array>
 #include <random>
 
 namespace wakuzume {
@@ -120,6 +121,62 @@ TEST(DecodeImage, ErrorsOnEveryCutPngAndOnOtherFiles) {
   }
   const std::vector<char> text{'n', 'o', ' ', 'i', 'm', 'a', 'g', 'e'};
   EXPECT_EQ(decode_image(make_bytes(text)).error().code, ErrorCode::bad_image);
+}
+
+/// A scene of nothing but images.
+Scene make_gallery(const std::vector<Pixels>& pictures) {
+  Scene scene;
+  for (const Pixels& pixels : pictures) {
+    Image image;
+    image.bytes = make_bytes(*encode_png(pixels));
+    scene.images.push_back(std::move(image));
+  }
+  return scene;
+}
+
+TEST(ImageFacts, TellSizesAloneOrPixelsToo) {
+  const Scene scene = make_gallery({make_pixels(20, 30, true), make_pixels(8, 4, false)});
+  const auto sizes = read_image_facts(scene, ImageDepth::sizes);
+  ASSERT_TRUE(sizes);
+  EXPECT_EQ((*sizes)[0].width_px, 20U);
+  EXPECT_EQ((*sizes)[0].height_px, 30U);
+  EXPECT_FALSE((*sizes)[0].decoded);
+  const auto pixels = read_image_facts(scene, ImageDepth::pixels, {}, {.threads = 2});
+  ASSERT_TRUE(pixels);
+  EXPECT_EQ((*pixels)[1].width_px, 8U);
+  EXPECT_TRUE((*pixels)[1].decoded);
+  EXPECT_FALSE((*pixels)[1].one_color);
+  EXPECT_NE((*pixels)[0].pixels, (*pixels)[1].pixels);
+}
+
+TEST(ImageFacts, KnowOneColorAndEqualPicturesOfOtherShapes) {
+  Pixels plain = make_pixels(4, 4, true);
+  for (std::size_t i = 0; i < plain.rgba.size(); ++i) {
+    plain.rgba[i] = std::array<std::uint8_t, 4>{10, 20, 30, 255}[i % 4];
+  }
+  Pixels wide = plain;
+  wide.width_px = 8;
+  wide.height_px = 2;
+  Pixels spotted = plain;
+  spotted.rgba[63] = 254;
+  const auto facts =
+      *read_image_facts(make_gallery({plain, plain, wide, spotted}), ImageDepth::pixels);
+  EXPECT_TRUE(facts[0].one_color);
+  EXPECT_EQ(facts[0].color, (std::array<std::uint8_t, 4>{10, 20, 30, 255}));
+  EXPECT_EQ(facts[0].pixels, facts[1].pixels);
+  EXPECT_NE(facts[0].pixels, facts[2].pixels) << "the same bytes, another shape";
+  EXPECT_FALSE(facts[3].one_color) << "the last byte differs";
+}
+
+TEST(ImageFacts, NameTheProblemOfWhatCanNotBeRead) {
+  Scene scene = make_gallery({make_pixels(4, 4, true), make_pixels(50, 50, true)});
+  scene.images[0].bytes = make_bytes(std::vector<char>{'T', 'G', 'A'});
+  scene.images.emplace_back().uri = "gone.png";
+  const auto facts = *read_image_facts(scene, ImageDepth::pixels, {.max_pixels = 100});
+  EXPECT_NE(facts[0].problem.find("neither PNG"), std::string::npos);
+  EXPECT_NE(facts[1].problem.find("limit"), std::string::npos);
+  EXPECT_EQ(facts[1].width_px, 50U) << "its size is known all the same";
+  EXPECT_TRUE(facts[2].problem.empty()) << "a file that is missing is told elsewhere";
 }
 
 }  // namespace

@@ -147,6 +147,34 @@ TEST(Ladder, AgreesWithKeysComparedAsTextsOnRandomScenes) {
   }
 }
 
+/// The median over views, from single tests of every box.
+TEST(Ladder, AgreesWithSingleTestsInEveryView) {
+  const Scene scene = test::make_random_scene(11, 200);
+  const Survey found = *survey(scene);
+  const auto views = *make_views(scene, found, {.count = 15});
+  const Ladder ladder = ladder_of(scene, found, views);
+  std::vector<double> today;
+  std::vector<double> merging;
+  for (const Viewpoint& view : views) {
+    const Frustum frustum = make_frustum(view);
+    std::set<std::string> groups;
+    double draws = 0;
+    for (std::size_t d = 0; d < found.draws.size(); ++d) {
+      const Draw& draw = found.draws[d];
+      if (sees_box(frustum, draw.box)) {
+        ++draws;
+        const bool free = draw.stay == StayRule::none && !draw.blended;
+        groups.insert(free ? "key " + std::to_string(to_index(draw.key))
+                           : "draw " + std::to_string(d));
+      }
+    }
+    today.push_back(draws);
+    merging.push_back(static_cast<double>(groups.size()));
+  }
+  EXPECT_EQ(static_cast<double>(ladder[Rung::today].median_draws), make_spread(today).median);
+  EXPECT_EQ(static_cast<double>(ladder[Rung::merging].median_draws), make_spread(merging).median);
+}
+
 class KeysApart : public testing::Test {
  protected:
   MaterialId add(const char* name) {

@@ -1,6 +1,5 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include <fmt/format.h>
 #include <tbb/enumerable_thread_specific.h>
 
 #include <algorithm>
@@ -10,6 +9,7 @@
 #include <map>
 #include <optional>
 
+#include "cost/shadows.h"
 #include "cost/stamps.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
@@ -105,7 +105,7 @@ class FrameCounter {
     sum_blocks();
     draws_count_singly_ =
         profile.sorts_by_state && !profile.instances_repeats && profile.batches_up_to_vertices == 0;
-    sun_ = find_sun();
+    sun_ = find_sun(scene, profile);
   }
 
   Result<Frames> count(const RunControl& run) {
@@ -184,17 +184,6 @@ class FrameCounter {
     }
   }
 
-  Eigen::Vector3d find_sun() const {
-    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
-      const LightId light = scene_.nodes[i].light;
-      if (light != no_light && scene_.lights[to_index(light)].type == "directional") {
-        const Mat4d world = make_world_matrix(scene_, make_id<NodeId>(i));
-        return -as_eigen(world).block<3, 1>(0, 2).normalized();
-      }
-    }
-    return as_eigen(profile_.sun_direction).normalized();
-  }
-
   FrameCost count_view(std::size_t v, Scratch& scratch) const {
     FrameCost frame;
     scratch.frame_images.start(scene_.images.size());
@@ -211,7 +200,7 @@ class FrameCounter {
           break;
         case PassKind::sun_shadow:
           scratch.seen.resize(visibility_.boxes().word_count());
-          visibility_.boxes().find_seen(make_cascade(views_[v], pass), scratch.seen);
+          visibility_.boxes().find_seen(make_cascade(views_[v], pass, sun_), scratch.seen);
           cost = count_depth(scratch.seen, scratch);
           break;
         case PassKind::light_shadows:
@@ -448,48 +437,6 @@ class FrameCounter {
     return cost;
   }
 
-  /// A box along the sun's direction around the corners of a slice of the view, drawn out towards
-  /// the sun by the distance that casters are looked for.
-  [[nodiscard]] Frustum make_cascade(const Viewpoint& view, const PassSpec& pass) const {
-    const Eigen::Vector3d back = -sun_;
-    Eigen::Vector3d right = Eigen::Vector3d::UnitY().cross(back);
-    right = right.norm() < 1e-6 ? Eigen::Vector3d(1, 0, 0) : right.normalized();
-    const std::array<Eigen::Vector3d, 3> axes{right, back.cross(right), back};
-    Vec3d low{};
-    Vec3d high{};
-    low.fill(std::numeric_limits<double>::infinity());
-    high.fill(-std::numeric_limits<double>::infinity());
-    for (const Eigen::Vector3d& corner : make_slice(view, pass)) {
-      for (std::size_t a = 0; a < 3; ++a) {
-        low[a] = std::min(low[a], axes[a].dot(corner));
-        high[a] = std::max(high[a], axes[a].dot(corner));
-      }
-    }
-    high[2] += pass.casters_m;
-    Frustum frustum;
-    for (std::size_t a = 0; a < 3; ++a) {
-      const Eigen::Vector3d& n = axes[a];
-      frustum.planes[2 * a] = {{n.x(), n.y(), n.z()}, -low[a]};
-      frustum.planes[2 * a + 1] = {{-n.x(), -n.y(), -n.z()}, high[a]};
-    }
-    return frustum;
-  }
-
-  static std::array<Eigen::Vector3d, 8> make_slice(const Viewpoint& view, const PassSpec& pass) {
-    std::array<Eigen::Vector3d, 8> corners;
-    const double near = std::max(pass.from_m, view.znear_m);
-    const double wanted = std::max(pass.to_m, near);
-    const double far = view.zfar_m > 0 ? std::max(near, std::min(wanted, view.zfar_m)) : wanted;
-    for (std::size_t i = 0; i < 8; ++i) {
-      const double z = (i & 4U) != 0 ? far : near;
-      const double y = view.perspective ? z * std::tan(view.yfov / 2) : view.ymag;
-      const double x = view.perspective ? y * view.aspect : view.xmag;
-      const Eigen::Vector3d local((i & 1U) != 0 ? x : -x, (i & 2U) != 0 ? y : -y, -z);
-      corners[i] = (as_eigen(view.world) * local.homogeneous()).head<3>();
-    }
-    return corners;
-  }
-
   /// Faces of the lights of the scene, counted once: they look the same from every view.
   void prepare_lights() {
     const bool asked =
@@ -521,33 +468,12 @@ class FrameCounter {
     out.reach_m = reach > 0 ? reach : std::numeric_limits<double>::infinity();
     scratch.frame_images.start(scene_.images.size());
     scratch.seen.resize(visibility_.boxes().word_count());
-    for (const Viewpoint& face : make_faces(light, world, reach)) {
+    for (const Viewpoint& face : make_light_faces(light, world, reach)) {
       visibility_.boxes().find_seen(make_frustum(face), scratch.seen);
       add(count_depth(scratch.seen, scratch), out.cost);
     }
     out.images = scratch.frame_images.list();
     return out;
-  }
-
-  static std::vector<Viewpoint> make_faces(const Light& light, const Mat4d& world, double reach_m) {
-    const Vec3d eye{world[12], world[13], world[14]};
-    std::vector<Vec3d> directions{{1, 0, 0},  {-1, 0, 0}, {0, 1, 0},
-                                  {0, -1, 0}, {0, 0, 1},  {0, 0, -1}};
-    double opening = 1.5707963267948966;
-    if (light.type == "spot") {
-      directions = {{-world[8], -world[9], -world[10]}};
-      opening = std::min(2 * light.outer_cone, 3.1);
-    }
-    std::vector<Viewpoint> faces;
-    for (const Vec3d& d : directions) {
-      Viewpoint face = make_viewpoint("", eye, {eye[0] + d[0], eye[1] + d[1], eye[2] + d[2]});
-      face.aspect = 1;
-      face.yfov = opening;
-      face.znear_m = 0.01;
-      face.zfar_m = reach_m;
-      faces.push_back(face);
-    }
-    return faces;
   }
 
   PassCost count_lights(const Viewpoint& view, const PassSpec& pass, Scratch& scratch) const {
@@ -594,78 +520,11 @@ class FrameCounter {
   std::vector<CountedDraw> draws_;
   std::vector<BlockSum> blocks_;
   bool draws_count_singly_ = false;
-  Eigen::Vector3d sun_;
+  Vec3d sun_{};
   std::vector<ShadowLight> lights_;
 };
 
-Failure bad_profile(const CostProfile& profile, const std::string& what) {
-  return Failure(Error{
-      ErrorCode::bad_setting, fmt::format("cost profile \"{}\": {}", profile.name, what), {}});
-}
-
 }  // namespace
-
-std::string_view to_string(PassKind kind) {
-  constexpr std::string_view names[] = {"main", "depth", "sun_shadow", "light_shadows"};
-  return names[static_cast<std::size_t>(kind)];
-}
-
-Result<void> validate(const CostProfile& profile) {
-  const std::pair<const char*, double> prices[] = {
-      {"draw_us", profile.draw_us},
-      {"instance_us", profile.instance_us},
-      {"pipeline_switch_us", profile.pipeline_switch_us},
-      {"material_switch_us", profile.material_switch_us},
-      {"triangle_ns", profile.triangle_ns},
-      {"vertex_ns", profile.vertex_ns},
-      {"texture_megabyte_us", profile.texture_megabyte_us},
-      {"texture_bytes_per_texel", profile.texture_bytes_per_texel},
-      {"light_reach_m", profile.light_reach_m}};
-  for (const auto& [name, value] : prices) {
-    if (!(value >= 0 && value <= 1e9)) {
-      return bad_profile(profile, fmt::format("{} must be from 0 to 1e9", name));
-    }
-  }
-  const Eigen::Vector3d sun = as_eigen(profile.sun_direction);
-  if (!(sun.norm() > 0) || !sun.allFinite()) {
-    return bad_profile(profile, "sun_direction must have a length");
-  }
-  if (profile.passes.empty()) {
-    return bad_profile(profile, "needs at least one [[pass]]");
-  }
-  for (const PassSpec& pass : profile.passes) {
-    const bool slice = pass.from_m >= 0 && pass.to_m > pass.from_m && pass.to_m <= 1e9;
-    if (pass.kind == PassKind::sun_shadow && !(slice && pass.casters_m >= 0)) {
-      return bad_profile(profile, fmt::format("pass \"{}\" needs 0 <= from_m < to_m <= 1e9 and "
-                                              "casters_m >= 0",
-                                              pass.name));
-    }
-  }
-  return {};
-}
-
-Spread make_spread(const std::vector<double>& values) {
-  Spread spread;
-  if (values.empty()) {
-    return spread;
-  }
-  std::vector<double> sorted = values;
-  std::sort(sorted.begin(), sorted.end());
-  const std::size_t n = sorted.size();
-  spread.median = sorted[(n - 1) / 2];
-  // Nearest rank: the smallest value that 95 % of the values do not exceed.
-  spread.p95 = sorted[(95 * n + 99) / 100 - 1];
-  spread.worst = sorted.back();
-  spread.worst_view = static_cast<std::uint32_t>(
-      std::find(values.begin(), values.end(), spread.worst) - values.begin());
-  return spread;
-}
-
-Spread Frames::find_spread(double (*figure)(const FrameCost&)) const {
-  std::vector<double> values(views.size());
-  std::transform(views.begin(), views.end(), values.begin(), figure);
-  return make_spread(values);
-}
 
 Result<Frames> measure_frames(const Scene& scene,
                               const Survey& survey,
