@@ -360,28 +360,26 @@ struct Width {
   std::size_t least = 0;
 };
 
-/// Numbers are never cut. Texts are, the widest first; what then does not fit is left out, from the
-/// right on.
+/// Columns are left out from the right until the rest fits when cut as far as may be; then texts
+/// are cut, the widest first, until all fits. Numbers are never cut.
 void fit_page(std::vector<Width>& widths) {
-  const auto sum = [&] {
+  const auto sum = [&](auto member) {
     std::size_t total = 0;
     for (const Width& width : widths) {
-      total += width.wanted == 0 ? 0 : width.wanted + 2;
+      total += width.wanted == 0 ? 0 : width.*member + 2;
     }
     return total;
   };
-  while (sum() > page_columns) {
-    const auto widest =
-        std::max_element(widths.begin(), widths.end(), [](const Width& a, const Width& b) {
-          return a.wanted - std::min(a.wanted, a.least) < b.wanted - std::min(b.wanted, b.least);
-        });
-    if (widest->wanted > widest->least) {
-      --widest->wanted;
-    } else {
-      std::find_if(widths.rbegin(), widths.rend(), [](const Width& w) {
-        return w.wanted > 0;
-      })->wanted = 0;
-    }
+  while (sum(&Width::least) > page_columns) {
+    std::find_if(widths.rbegin(), widths.rend(), [](const Width& w) {
+      return w.wanted > 0;
+    })->wanted = 0;
+  }
+  const auto room_of = [](const Width& w) { return w.wanted - std::min(w.wanted, w.least); };
+  while (sum(&Width::wanted) > page_columns) {
+    --std::max_element(widths.begin(), widths.end(), [&](const Width& a, const Width& b) {
+        return room_of(a) < room_of(b);
+      })->wanted;
   }
 }
 
@@ -423,7 +421,7 @@ std::string to_text(const std::string& path,
 
 std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most) {
   constexpr std::size_t least_first = 40;
-  constexpr std::size_t least_text = 16;
+  constexpr std::size_t least_text = 22;
   const std::size_t shown = std::min(most, rows.size());
   std::vector<std::vector<std::string>> lines(shown);
   std::vector<Width> widths;

@@ -191,6 +191,22 @@ std::string to_toml(const Settings& settings) {
         }
         out += fmt::format("# {}\n{} = {}\n", meaning, key, to_toml_value(member));
       });
+  if (settings.budgets.empty() && settings.tiers.empty()) {
+    out +=
+        "\n# Budgets: a survey above one of them ends with exit code 1. [[tier]] tables, from the "
+        "easiest\n"
+        "# to the hardest, have a name and budgets of their own. The figures that can be "
+        "limited:\n";
+    std::string line = "#";
+    for (const std::string_view figure : figure_names()) {
+      if (line.size() + figure.size() > 90) {
+        out += line + "\n";
+        line = "#";
+      }
+      line += fmt::format(" {}{}", figure, figure == figure_names().back() ? "" : ",");
+    }
+    out += line + "\n# [budget]\n# draws_per_view = 2000\n";
+  }
   if (!settings.budgets.empty()) {
     out += "\n[budget]\n" + to_toml_lines(settings.budgets);
   }

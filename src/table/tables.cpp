@@ -373,18 +373,17 @@ std::unique_ptr<Table> make_view_table(const Assessment& assessment) {
 
 std::unique_ptr<Table> make_finding_table(const Assessment& assessment) {
   auto table = std::make_unique<StoredTable>(std::vector<Column>{{"finding"},
-                                                                 {"subject"},
                                                                  {"draws", true},
+                                                                 {"subject"},
                                                                  {"what"},
                                                                  {"remedy"},
                                                                  {"severity"},
                                                                  {"draw_cost", true},
                                                                  {"byte_cost", true}});
   for (const Finding& finding : assessment.findings) {
-    table->add({std::string(to_string(finding.code)), finding.subject,
-                number(finding.draws.size()), finding.what, finding.remedy,
-                std::string(to_string(finding.severity)), number(finding.draw_cost),
-                number(finding.byte_cost)});
+    table->add({std::string(to_string(finding.code)), number(finding.draws.size()), finding.subject,
+                finding.what, finding.remedy, std::string(to_string(finding.severity)),
+                number(finding.draw_cost), number(finding.byte_cost)});
   }
   return table;
 }
