@@ -6,7 +6,7 @@
 
 #include <algorithm>
 #include <array>
-#include <filesystem>
+#include <iterator>
 #include <map>
 
 #include "print.h"
@@ -277,9 +277,8 @@ std::string print_findings(const std::vector<Finding>& findings) {
     slot->second.byte_cost += findings[f].byte_cost;
   }
   std::vector<CodeSum> order;
-  for (const auto& [code, sum] : sums) {
-    order.push_back(sum);
-  }
+  std::transform(sums.begin(), sums.end(), std::back_inserter(order),
+                 [](const auto& entry) { return entry.second; });
   std::stable_sort(order.begin(), order.end(), [&](const CodeSum& a, const CodeSum& b) {
     const Severity first = findings[a.first].severity;
     const Severity second = findings[b.first].severity;
@@ -360,6 +359,29 @@ struct Width {
   std::size_t least = 0;
 };
 
+/// What each column takes; nothing where all of its cells are empty.
+std::vector<Width> measure_columns(const Table& table,
+                                   const std::vector<std::vector<std::string>>& lines) {
+  constexpr std::size_t least_first = 40;
+  constexpr std::size_t least_text = 22;
+  std::vector<Width> widths;
+  bool first = true;
+  for (std::size_t c = 0; c < table.columns().size(); ++c) {
+    const Column& column = table.columns()[c];
+    std::size_t longest = 0;
+    for (const std::vector<std::string>& line : lines) {
+      longest = std::max(longest, count_characters(line[c]));
+    }
+    Width width;
+    width.wanted = longest == 0 && !lines.empty() ? 0 : std::max(longest, column.name.size());
+    width.least =
+        column.numeric ? width.wanted : std::min(width.wanted, first ? least_first : least_text);
+    first = first && column.numeric;
+    widths.push_back(width);
+  }
+  return widths;
+}
+
 /// Columns are left out from the right until the rest fits when cut as far as may be; then texts
 /// are cut, the widest first, until all fits. Numbers are never cut.
 void fit_page(std::vector<Width>& widths) {
@@ -420,27 +442,14 @@ std::string to_text(const std::string& path,
 }
 
 std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most) {
-  constexpr std::size_t least_first = 40;
-  constexpr std::size_t least_text = 22;
   const std::size_t shown = std::min(most, rows.size());
   std::vector<std::vector<std::string>> lines(shown);
-  std::vector<Width> widths;
-  bool first = true;
-  for (std::size_t c = 0; c < table.columns().size(); ++c) {
-    const Column& column = table.columns()[c];
-    Width width{column.name.size(), 0};
-    bool empty = true;
-    for (std::size_t r = 0; r < shown; ++r) {
+  for (std::size_t r = 0; r < shown; ++r) {
+    for (std::size_t c = 0; c < table.columns().size(); ++c) {
       lines[r].push_back(to_cell(table.cell(rows[r], c)));
-      width.wanted = std::max(width.wanted, count_characters(lines[r][c]));
-      empty = empty && lines[r][c].empty();
     }
-    width.wanted = empty && shown > 0 ? 0 : width.wanted;
-    width.least =
-        column.numeric ? width.wanted : std::min(width.wanted, first ? least_first : least_text);
-    first = first && column.numeric;
-    widths.push_back(width);
   }
+  std::vector<Width> widths = measure_columns(table, lines);
   const auto count_shown = [&] {
     return std::count_if(widths.begin(), widths.end(), [](const Width& w) { return w.wanted > 0; });
   };

@@ -18,8 +18,7 @@ class Reach {
         textures(scene.textures.size()),
         images(scene.images.size()),
         cameras(scene.cameras.size()),
-        skins(scene.skins.size()),
-        scene_(scene) {
+        skins(scene.skins.size()) {
     std::vector<std::vector<LevelId>> sets;
     const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
     for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
@@ -90,8 +89,6 @@ class Reach {
       }
     }
   }
-
-  const Scene& scene_;
 };
 
 std::uint64_t count_image_bytes(const Scene& scene, const std::vector<bool>& used) {
