@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <filesystem>
 
 namespace wakuzume::cli {
 namespace {
@@ -76,6 +77,21 @@ Result<void> Command::choose_tier() {
   }
   settings_.budgets.insert(settings_.budgets.end(), hit->budgets.begin(), hit->budgets.end());
   return {};
+}
+
+Result<void> Command::write(const std::string& path, const std::string& text) {
+  std::vector<std::string> inputs = options_.inputs;
+  inputs.insert(inputs.end(), {options_.input, options_.second, options_.ledger, options_.scene,
+                               options_.settings_file, options_.views_file});
+  for (const std::string& input : inputs) {
+    std::error_code ignored;
+    if (!input.empty() && std::filesystem::equivalent(input, path, ignored)) {
+      return Failure(Error{ErrorCode::cannot_write,
+                           "is an input; inputs are never written to, choose another name",
+                           {path, ""}});
+    }
+  }
+  return write_text(path, text);
 }
 
 Result<Surveyed> Command::read_and_survey(const std::string& path) {

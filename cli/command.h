@@ -31,6 +31,8 @@ class Command {
   [[nodiscard]] const Settings& settings() const { return settings_; }
 
   Result<void> load_settings();
+  /// Writes a text, but never over a file that the line names as an input. \error cannot_write
+  Result<void> write(const std::string& path, const std::string& text);
   Result<Surveyed> read_and_survey(const std::string& path);
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
@@ -64,7 +66,7 @@ class Command {
       fmt::print("{}", text);
       return Exit::done;
     }
-    const auto written = write_text(options_.output, text);
+    const auto written = write(options_.output, text);
     return written ? Exit::done : fail(written.error());
   }
 

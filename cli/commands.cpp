@@ -147,7 +147,7 @@ Exit propose_command(const Options& options) {
   }
   proposal->plan.scene_path = make_relative(options.input, options.output);
   const std::string json = to_json(proposal->scene, proposal->plan);
-  if (auto done = write_text(options.output, json); !done) {
+  if (auto done = command.write(options.output, json); !done) {
     return command.fail(done.error());
   }
   command.print(options.format == Format::json ? json

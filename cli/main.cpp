@@ -115,7 +115,7 @@ class Line {
     CLI::App& propose =
         add("propose", "Decide what to merge and instance, with reasons and a forecast",
             propose_command);
-    add_input(propose, options_.input, "scene", "The scene, .glb or .gltf");
+    add_input(propose, options_.input, "scene", "The scene, .glb, .gltf or .obj");
     propose.add_option("-o,--output", options_.output, "The plan to write")->required();
     add_propose_options(propose, options_);
     add_format(propose, options_);
@@ -138,7 +138,7 @@ class Line {
 
     CLI::App& run =
         add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);
-    add_input(run, options_.input, "scene", "The scene, .glb or .gltf");
+    add_input(run, options_.input, "scene", "The scene, .glb, .gltf or .obj");
     run.add_option("-o,--output", options_.output, "The folder")->required();
     add_propose_options(run, options_);
     add_format(run, options_);

@@ -124,6 +124,9 @@ TEST_F(Tool, NeverWritesOverItsInput) {
   EXPECT_NE(same.err.find("is an input"), std::string::npos);
   ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.plan.json")}).exit_code, 0);
   EXPECT_EQ(run_tool({"build", path("a.plan.json"), "-o", scene_}).exit_code, 4);
+  EXPECT_EQ(run_tool({"survey", scene_, "-o", scene_}).exit_code, 4);
+  EXPECT_EQ(run_tool({"survey", scene_, "--save-views", scene_}).exit_code, 4);
+  EXPECT_EQ(run_tool({"propose", scene_, "-o", scene_}).exit_code, 4);
   EXPECT_EQ(test::read_all(scene_), before);
 }
 

@@ -432,6 +432,13 @@ class MtlParser {
     }
   }
 
+  /// A bump map is taken for one where no better is given: exporters write either.
+  static bool is_normal_map(std::string_view word, const MtlMaterial& material) {
+    const bool bump = equals_word(word, "map_bump") || equals_word(word, "bump");
+    return equals_word(word, "norm") || equals_word(word, "map_Kn") ||
+           (bump && material.normal_map.name.empty());
+  }
+
   static void statement(std::string_view word, std::string_view rest, MtlMaterial& out) {
     const auto is = [&](std::string_view name) { return equals_word(word, name); };
     if (is("Kd")) {
@@ -456,9 +463,7 @@ class MtlParser {
       out.emission_map = parse_texture(rest);
     } else if (is("map_d")) {
       out.alpha_map = parse_texture(rest);
-    } else if (is("norm") || is("map_Kn")) {
-      out.normal_map = parse_texture(rest);
-    } else if ((is("map_bump") || is("bump")) && out.normal_map.name.empty()) {
+    } else if (is_normal_map(word, out)) {
       out.normal_map = parse_texture(rest);
     } else {
       out.others.push_back({std::string(word), std::string(trim_blanks(rest))});

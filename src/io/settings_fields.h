@@ -6,10 +6,9 @@
 
 namespace wakuzume {
 
-/// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
-/// Readers, writers and the plan's record all go through this list.
+/// The settings of what the survey reads and from where it looks.
 template <class AnySettings, class Visit>
-void for_each_setting(AnySettings& settings, Visit&& visit) {
+void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
   auto& survey = settings.survey;
   visit("survey", "moving_nodes", survey.moving_nodes,
         "node paths that may move, with all below; globs, * crosses slashes");
@@ -40,6 +39,11 @@ void for_each_setting(AnySettings& settings, Visit&& visit) {
         "width by height, of cameras without an own too; 0.1 to 10");
   visit("cost", "profile", settings.profile,
         "cost profile: \"pocket\", \"headset\", \"couch\", \"desk\", or the path of a TOML file");
+}
+
+/// Where findings begin.
+template <class AnySettings, class Visit>
+void for_each_finding_setting(AnySettings& settings, const Visit& visit) {
   auto& findings = settings.findings;
   visit("findings", "texels_per_metre", findings.texels_per_metre,
         "texel density that surfaces need; above 0, to 1e6");
@@ -59,6 +63,14 @@ void for_each_setting(AnySettings& settings, Visit&& visit) {
         "most vertices of a primitive; 3 to 4294967294");
   visit("findings", "helper_words", findings.helper_words,
         "words in names of nodes, meshes and materials that mark helpers");
+}
+
+/// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
+/// Readers, writers and the plan's record all go through this list.
+template <class AnySettings, class Visit>
+void for_each_setting(AnySettings& settings, const Visit& visit) {
+  for_each_survey_setting(settings, visit);
+  for_each_finding_setting(settings, visit);
   auto& propose = settings.propose;
   visit("propose", "min_instances", propose.min_instances,
         "repeats of a mesh primitive become an instance set from this many on; 2 to 1e9");
