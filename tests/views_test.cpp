@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <ostream>
 #include <random>
 
 #include "glasshouse.h"
@@ -262,6 +263,7 @@ struct BadView {
   const char* view;
   const char* place;
 };
+std::ostream& operator<<(std::ostream& out, const BadView& fault) { return out << fault.view; }
 class BadViews : public testing::TestWithParam<BadView> {};
 
 TEST_P(BadViews, AreRefusedWithTheirPlace) {
