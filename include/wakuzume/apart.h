@@ -66,10 +66,10 @@ struct Apart {
 };
 
 /// Only keys count that some draw could merge under: free, or moving with others.
-/// Keys that differ in more than one part from all others are compared with the 2,000 keys that
-/// have the most draws.
+/// Of the keys that differ in more than one part from all others, the 20,000 with the most draws
+/// are compared with the 2,000 that have the most.
 /// \pre `survey` is of `scene`; `images` is empty or has one entry an image
-/// \cost O(keys log keys), O(2,000 x lonely keys) and one pass over the encoded images
+/// \cost O(keys log keys), 2,000 comparisons a lonely key and one pass over the encoded images
 Apart find_apart(const Scene& scene, const Survey& survey, std::span<const ImageFacts> images);
 
 /// Sets of materials that are equal by value, each in table order, first members ascending.

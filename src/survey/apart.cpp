@@ -13,6 +13,7 @@ namespace {
 
 constexpr std::size_t near_keys = 3;
 constexpr std::size_t compared_keys = 2000;
+constexpr std::size_t comparing_keys = 20'000;  // else a million lonely keys would take minutes
 
 class ApartFinder {
  public:
@@ -55,6 +56,10 @@ class ApartFinder {
     by_draws_ = by_id_;
     std::stable_sort(by_draws_.begin(), by_draws_.end(),
                      [&](KeyId a, KeyId b) { return draws_[to_index(a)] > draws_[to_index(b)]; });
+    compares_.assign(survey_.keys.size(), false);
+    for (std::size_t i = 0; i < std::min(comparing_keys, by_draws_.size()); ++i) {
+      compares_[to_index(by_draws_[i])] = true;
+    }
   }
 
   /// Keys that agree in all but one part. A material's name is no difference beside a real one.
@@ -104,7 +109,7 @@ class ApartFinder {
         ++added;
       }
     }
-    if (added == 0 && by_draws_.size() > 1) {
+    if (added == 0 && by_draws_.size() > 1 && compares_[to_index(key)]) {
       add_by_comparison(key);
     }
   }
@@ -167,6 +172,7 @@ class ApartFinder {
   std::vector<std::uint64_t> draws_;  ///< by key
   std::vector<KeyId> by_id_;
   std::vector<KeyId> by_draws_;
+  std::vector<bool> compares_;  ///< by key: may be compared with others one by one
   Apart out_;
 };
 
