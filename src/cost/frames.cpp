@@ -22,6 +22,7 @@ namespace wakuzume {
 namespace {
 
 enum class Order : std::uint8_t { opaque, masked, blended };
+enum class Buffers : std::uint8_t { depth, color };
 
 /// What an engine binds for a draw; depth passes bind less.
 struct State {
@@ -189,19 +190,20 @@ class FrameCounter {
     scratch.frame_images.start(scene_.images.size());
     const auto seen = visibility_.of_view(v);
     const Mat4d& world = views_[v].world;
+    const Vec3d eye{world[12], world[13], world[14]};
     for (const PassSpec& pass : profile_.passes) {
       PassCost cost;
       switch (pass.kind) {
         case PassKind::main:
-          cost = count_main(seen, world, scratch);
+          cost = count_seen(seen, Buffers::color, eye, scratch);
           break;
         case PassKind::depth:
-          cost = count_depth(seen, scratch);
+          cost = count_seen(seen, Buffers::depth, eye, scratch);
           break;
         case PassKind::sun_shadow:
           scratch.seen.resize(visibility_.boxes().word_count());
           visibility_.boxes().find_seen(make_cascade(views_[v], pass, sun_), scratch.seen);
-          cost = count_depth(scratch.seen, scratch);
+          cost = count_seen(scratch.seen, Buffers::depth, eye, scratch);
           break;
         case PassKind::light_shadows:
           cost = count_lights(views_[v], pass, scratch);
@@ -358,38 +360,47 @@ class FrameCounter {
     }
   }
 
-  PassCost count_main(std::span<const std::uint64_t> seen,
-                      const Mat4d& world,
+  /// What a pass issues of the draws that are seen. Depth alone leaves out what is blended.
+  PassCost count_seen(std::span<const std::uint64_t> seen,
+                      Buffers buffers,
+                      const Vec3d& eye,
                       Scratch& scratch) const {
     PassCost cost;
-    start_pass(states_, scratch);
+    const bool colors = buffers == Buffers::color;
+    const StateLexicon& states = colors ? states_ : depth_states_;
+    const auto state_of = [&](const CountedDraw& draw) {
+      return colors ? draw.state : draw.depth_state;
+    };
+    start_pass(states, scratch);
     scratch.sorted.clear();
-    const Vec3d eye{world[12], world[13], world[14]};
     for_each_counted(seen, scratch.states, cost, [&](std::size_t place) {
       const CountedDraw& draw = draws_[place];
-      issue(draw, draw.state, cost, scratch);
+      if (draw.order == Order::blended && !colors) {
+        return;
+      }
+      issue(draw, state_of(draw), cost, scratch);
       if (draw.order == Order::blended) {
         scratch.sorted.emplace_back(-square_distance(draw, eye), static_cast<std::uint32_t>(place));
       } else if (profile_.sorts_by_state) {
-        scratch.states.add(draw.state);
+        scratch.states.add(state_of(draw));
       } else {
         scratch.in_order.push_back(static_cast<std::uint32_t>(place));
       }
     });
     finish_batches(cost, scratch);
     if (profile_.sorts_by_state) {
-      count_sorted_switches(states_, cost, scratch);
+      count_sorted_switches(states, cost, scratch);
     }
+    sort_by_node(scratch.in_order);
     // Far to near, so that what is behind is there when what is before is blended over it.
     std::sort(scratch.sorted.begin(), scratch.sorted.end());
-    sort_by_node(scratch.in_order);
-    for (std::uint32_t& place : scratch.in_order) {
-      place = draws_[place].state;
-    }
     for (const auto& [distance, place] : scratch.sorted) {
-      scratch.in_order.push_back(draws_[place].state);
+      scratch.in_order.push_back(place);
     }
-    count_ordered_switches(scratch.in_order, states_, cost, scratch);
+    for (std::uint32_t& place : scratch.in_order) {
+      place = state_of(draws_[place]);
+    }
+    count_ordered_switches(scratch.in_order, states, cost, scratch);
     cost.texture_bytes = sum_bytes(scratch.images);
     return cost;
   }
@@ -408,35 +419,6 @@ class FrameCounter {
     return (as_eigen(centre) - as_eigen(eye)).squaredNorm();
   }
 
-  PassCost count_depth(std::span<const std::uint64_t> seen, Scratch& scratch) const {
-    PassCost cost;
-    start_pass(depth_states_, scratch);
-    for_each_counted(seen, scratch.states, cost, [&](std::size_t place) {
-      const CountedDraw& draw = draws_[place];
-      if (draw.order == Order::blended) {
-        return;
-      }
-      issue(draw, draw.depth_state, cost, scratch);
-      if (profile_.sorts_by_state) {
-        scratch.states.add(draw.depth_state);
-      } else {
-        scratch.in_order.push_back(static_cast<std::uint32_t>(place));
-      }
-    });
-    finish_batches(cost, scratch);
-    if (profile_.sorts_by_state) {
-      count_sorted_switches(depth_states_, cost, scratch);
-    } else {
-      sort_by_node(scratch.in_order);
-      for (std::uint32_t& place : scratch.in_order) {
-        place = draws_[place].depth_state;
-      }
-      count_ordered_switches(scratch.in_order, depth_states_, cost, scratch);
-    }
-    cost.texture_bytes = sum_bytes(scratch.images);
-    return cost;
-  }
-
   /// Faces of the lights of the scene, counted once: they look the same from every view.
   void prepare_lights() {
     const bool asked =
@@ -445,18 +427,14 @@ class FrameCounter {
     if (!asked) {
       return;
     }
-    std::vector<std::vector<LevelId>> sets;
-    const std::vector<std::uint32_t> shown = make_level_sets(scene_, sets);
     Scratch scratch;
-    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
-      const LightId id = scene_.nodes[i].light;
-      if (shown[i] == no_index || id == no_light ||
-          scene_.lights[to_index(id)].type == "directional") {
-        continue;
+    for_each_shown_node(scene_, [&](NodeId node) {
+      const LightId id = scene_[node].light;
+      if (id != no_light && scene_.lights[to_index(id)].type != "directional") {
+        lights_.push_back(
+            count_light(scene_.lights[to_index(id)], make_world_matrix(scene_, node), scratch));
       }
-      lights_.push_back(count_light(scene_.lights[to_index(id)],
-                                    make_world_matrix(scene_, make_id<NodeId>(i)), scratch));
-    }
+    });
   }
 
   [[nodiscard]] ShadowLight count_light(const Light& light,
@@ -470,7 +448,7 @@ class FrameCounter {
     scratch.seen.resize(visibility_.boxes().word_count());
     for (const Viewpoint& face : make_light_faces(light, world, reach)) {
       visibility_.boxes().find_seen(make_frustum(face), scratch.seen);
-      add(count_depth(scratch.seen, scratch), out.cost);
+      add(count_seen(scratch.seen, Buffers::depth, out.position, scratch), out.cost);
     }
     out.images = scratch.frame_images.list();
     return out;

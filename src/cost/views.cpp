@@ -258,15 +258,11 @@ Result<std::vector<Viewpoint>> make_views(const Scene& scene,
     return Failure(valid.error());
   }
   std::vector<Viewpoint> views;
-  std::vector<std::vector<LevelId>> sets;
-  const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
-  for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-    if (shown[i] != no_index) {
-      if (auto view = find_camera_view(scene, make_id<NodeId>(i), settings)) {
-        views.push_back(std::move(*view));
-      }
+  for_each_shown_node(scene, [&](NodeId id) {
+    if (auto view = find_camera_view(scene, id, settings)) {
+      views.push_back(std::move(*view));
     }
-  }
+  });
   const std::uint32_t overviews = (settings.count + 7) / 8;
   PlaceFinder places(scene, survey, settings);
   places.add_samples(settings.count - overviews, views);

@@ -1,8 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <algorithm>
-#include <cmath>
-#include <map>
 
 #include "findings/collector.h"
 #include "findings/uv_use.h"
@@ -101,31 +99,16 @@ class MaterialFinder {
         no_tangents.push_back(id);
       }
     }
-    add_missing(FindingCode::normals_missing, m, no_normals, "no normals, so that it looks faceted",
-                "export normals, unless flat faces are what you want");
-    add_missing(FindingCode::tangents_missing, m, no_tangents,
-                "no tangents for its normal texture, so that each engine makes its own",
-                "export tangents, or merge only with others that have none");
-  }
-
-  void add_missing(FindingCode code,
-                   std::size_t m,
-                   const std::vector<ShapeId>& shapes,
-                   const char* what,
-                   const char* remedy) {
-    if (shapes.empty()) {
-      return;
-    }
-    Finding finding;
-    finding.code = code;
-    finding.severity = Severity::minor;
-    finding.subject = all_.name_of(make_id<MaterialId>(m));
-    finding.what =
-        fmt::format("{} under it {} {}", count_of(shapes.size(), "primitive", "primitives"),
-                    shapes.size() == 1 ? "has" : "have", what);
-    finding.remedy = remedy;
-    finding.draws = all_.draws_of(shapes);
-    all_.add(std::move(finding));
+    const auto under_it = [](const std::vector<ShapeId>& shapes, const char* lack) {
+      return fmt::format("under it {} {}", shapes.size() == 1 ? "has" : "have", lack);
+    };
+    add(FindingCode::normals_missing, Severity::minor, m, no_normals,
+        under_it(no_normals, "no normals, so that it looks faceted"),
+        "export normals, unless flat faces are what you want");
+    add(FindingCode::tangents_missing, Severity::minor, m, no_tangents,
+        under_it(no_tangents,
+                 "no tangents for its normal texture, so that each engine makes its own"),
+        "export tangents, or merge only with others that have none");
   }
 
   void find_uvs(std::size_t m) {
@@ -151,27 +134,29 @@ class MaterialFinder {
         shifted.push_back(id);
       }
     }
-    add_uv_finding(FindingCode::uv_off_tile, m, shifted,
-                   "with UVs outside the tile that a shift by whole tiles brings inside",
-                   "shift them: an atlas then takes them without loss");
-    add_uv_finding(FindingCode::uv_repeats, m, repeating,
-                   most > 1
-                       ? fmt::format("with UVs that repeat its texture, up to {:.3g} times", most)
-                       : "with UVs across the edge of the tile",
-                   "layered textures take it; an atlas only for a few repeats");
+    add(FindingCode::uv_off_tile, Severity::minor, m, shifted,
+        "with UVs outside the tile that a shift by whole tiles brings inside",
+        "shift them: an atlas then takes them without loss");
+    add(FindingCode::uv_repeats, Severity::costly, m, repeating,
+        most > 1 ? fmt::format("with UVs that repeat its texture, up to {:.3g} times", most)
+                 : "with UVs across the edge of the tile",
+        "layered textures take it; an atlas only for a few repeats");
   }
 
-  void add_uv_finding(FindingCode code,
-                      std::size_t m,
-                      const std::vector<ShapeId>& shapes,
-                      const std::string& what,
-                      const char* remedy) {
+  /// A finding about primitives under one material, "7 primitives" and what is said of them;
+  /// nothing when there are none.
+  void add(FindingCode code,
+           Severity severity,
+           std::size_t m,
+           const std::vector<ShapeId>& shapes,
+           const std::string& what,
+           const char* remedy) {
     if (shapes.empty()) {
       return;
     }
     Finding finding;
     finding.code = code;
-    finding.severity = code == FindingCode::uv_repeats ? Severity::costly : Severity::minor;
+    finding.severity = severity;
     finding.subject = all_.name_of(make_id<MaterialId>(m));
     finding.what = fmt::format("{} {}", count_of(shapes.size(), "primitive", "primitives"), what);
     finding.remedy = remedy;

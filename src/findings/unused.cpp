@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "findings/collector.h"
-#include "survey/rules.h"
+#include "survey/draws.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -19,14 +19,11 @@ class Reach {
         images(scene.images.size()),
         cameras(scene.cameras.size()),
         skins(scene.skins.size()) {
-    std::vector<std::vector<LevelId>> sets;
-    const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
-    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-      hidden_nodes += shown[n] == no_index ? 1U : 0U;
-      if (shown[n] != no_index) {
-        take(scene.nodes[n]);
-      }
-    }
+    hidden_nodes = scene.nodes.size();
+    for_each_shown_node(scene, [&](NodeId id) {
+      --hidden_nodes;
+      take(scene[id]);
+    });
     for (std::size_t m = 0; m < meshes.size(); ++m) {
       if (meshes[m]) {
         for (const Primitive& primitive : scene.meshes[m].primitives) {

@@ -143,10 +143,11 @@ MeshDraws::MeshDraws(const Scene& scene) : sums_(scene.meshes.size()) {
 std::vector<DrawRef> make_draw_list(const Scene& scene) {
   const MeshDraws drawn(scene);
   std::vector<DrawRef> draws;
-  for_each_shown_mesh(scene, [&](const Node& node) {
-    const auto id = make_id<NodeId>(static_cast<std::size_t>(&node - scene.nodes.data()));
-    for (const std::uint32_t primitive : drawn[node.mesh].primitives) {
-      draws.push_back({id, primitive});
+  for_each_shown_node(scene, [&](NodeId id) {
+    if (scene[id].mesh != no_mesh) {
+      for (const std::uint32_t primitive : drawn[scene[id].mesh].primitives) {
+        draws.push_back({id, primitive});
+      }
     }
   });
   return draws;

@@ -43,14 +43,14 @@ class MeshDraws {
   std::vector<Sum> sums_;
 };
 
-/// Calls `visit(node)` for each node with a mesh that some glTF scene shows, in table order.
+/// Calls `visit(id)` for each node that some glTF scene shows, in table order.
 template <class Visit>
-void for_each_shown_mesh(const Scene& scene, const Visit& visit) {
+void for_each_shown_node(const Scene& scene, const Visit& visit) {
   std::vector<std::vector<LevelId>> sets;
   const std::vector<std::uint32_t> shown = make_level_sets(scene, sets);
   for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-    if (shown[i] != no_index && scene.nodes[i].mesh != no_mesh) {
-      visit(scene.nodes[i]);
+    if (shown[i] != no_index) {
+      visit(make_id<NodeId>(i));
     }
   }
 }

@@ -259,7 +259,11 @@ Totals count_totals(const Scene& scene) {
   std::vector<bool> used(scene.materials.size(), false);
   const MeshDraws drawn(scene);
   std::vector<bool> seen(scene.meshes.size(), false);
-  for_each_shown_mesh(scene, [&](const Node& node) {
+  for_each_shown_node(scene, [&](NodeId id) {
+    const Node& node = scene[id];
+    if (node.mesh == no_mesh) {
+      return;
+    }
     const MeshDraws::Sum& sum = drawn[node.mesh];
     const std::uint64_t instances = count_instances(scene, node);
     totals.draws += sum.primitives.size();

@@ -37,13 +37,6 @@ std::string name_of_levels(const Scene& scene, const MergeKey& key) {
   return key.level.empty() ? text : text + (text.empty() ? "" : "/") + key.level;
 }
 
-/// A table whose cells are told by one function a column.
-template <class Row>
-struct Field {
-  Column column;
-  Cell (*make)(const Row& row);
-};
-
 // ---- draws -----------------------------------------------------------------------------------
 
 class DrawTable;
@@ -100,7 +93,7 @@ std::string list_uvs(const Shape& shape) {
   return out;
 }
 
-/// The lightmap set is not asked how far it repeats: it never does.
+/// Of the set that repeats most.
 double count_tiles(const Shape& shape) {
   double tiles = 0;
   for (const UvRange& uv : shape.uvs) {
@@ -125,7 +118,10 @@ std::string describe_cause(const DrawRow& row) {
              : fmt::format("{}: {}", make_node_path(row.table.scene(), found.at), found.why);
 }
 
-using DrawField = Field<DrawRow>;
+struct DrawField {
+  Column column;
+  Cell (*make)(const DrawRow& row);
+};
 const DrawField draw_fields[] = {
     {{"draw", true}, [](const DrawRow& r) -> Cell { return number(r.index); }},
     {{"node"},
@@ -163,17 +159,13 @@ const DrawField draw_fields[] = {
     {{"findings"}, [](const DrawRow& r) -> Cell { return r.table.list_codes(r.index); }},
 };
 
-template <class Fields>
-std::vector<Column> list_columns(const Fields& fields) {
-  std::vector<Column> columns;
-  for (const auto& field : fields) {
-    columns.push_back(field.column);
-  }
-  return columns;
-}
-
 std::span<const Column> DrawTable::columns() const {
-  static const std::vector<Column> columns = list_columns(draw_fields);
+  static const std::vector<Column> columns = [] {
+    std::vector<Column> out;
+    std::transform(std::begin(draw_fields), std::end(draw_fields), std::back_inserter(out),
+                   [](const DrawField& field) { return field.column; });
+    return out;
+  }();
   return columns;
 }
 
