@@ -87,6 +87,11 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (!proposal) {
     return command.fail(proposal.error());
   }
+  // Before anything is written: a wrong cost profile ends here and leaves no half of the results.
+  const auto assessment = command.assess(proposal->scene, proposal->survey);
+  if (!assessment) {
+    return command.fail(assessment.error());
+  }
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
@@ -108,10 +113,6 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     return command.fail(verdict.error());
   }
   command.console().tell("verified");
-  const auto assessment = command.assess(proposal->scene, proposal->survey);
-  if (!assessment) {
-    return command.fail(assessment.error());
-  }
   const std::pair<const char*, std::string> documents[] = {
       {".survey.json", to_json(proposal->scene, proposal->survey, *assessment)},
       {".plan.json", to_json(proposal->scene, proposal->plan)},

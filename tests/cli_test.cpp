@@ -117,6 +117,14 @@ TEST_F(Tool, EndsWithFourWhereItCanNotWrite) {
   EXPECT_EQ(test::read_all(path("file")), "no folder");
 }
 
+TEST_F(Tool, WritesNothingWhereTheCostProfileIsWrong) {
+  test::write_all(path("s.toml"), "[cost]\nprofile = \"toaster\"\n");
+  const auto before = test::list_folder(folder_);
+  EXPECT_EQ(run_tool({"run", scene_, "-o", path("new"), "--settings", path("s.toml")}).exit_code,
+            3);
+  EXPECT_EQ(test::list_folder(folder_), before);
+}
+
 TEST_F(Tool, NeverWritesOverItsInput) {
   const std::string before = test::read_all(scene_);
   const Outcome same = run_tool({"run", scene_, "-o", folder_.string()});
