@@ -9,6 +9,7 @@
 #include "wakuzume/build.h"
 #include "wakuzume/cost.h"
 #include "wakuzume/culling.h"
+#include "wakuzume/families.h"
 #include "wakuzume/findings.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"

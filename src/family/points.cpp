@@ -1,0 +1,217 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "family/points.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <cstring>
+
+#include "scene/hasher.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+/// Thinner than this share of its size, a part counts as flat: whitening would only raise noise.
+constexpr double flat_share = 1e-3;
+
+std::vector<Attribute> list_lanes(const Primitive& primitive, const FamilySettings& settings) {
+  std::vector<Attribute> list;
+  std::copy_if(primitive.attributes.begin(), primitive.attributes.end(), std::back_inserter(list),
+               [&](const Attribute& attribute) {
+                 const auto& ignored = settings.ignored_attributes;
+                 return attribute.semantic == "POSITION" ||
+                        std::find(ignored.begin(), ignored.end(), attribute.semantic) ==
+                            ignored.end();
+               });
+  std::sort(list.begin(), list.end(),
+            [](const Attribute& a, const Attribute& b) { return a.semantic < b.semantic; });
+  return list;
+}
+
+LaneRole find_role(const std::string& semantic) {
+  return semantic == "NORMAL"    ? LaneRole::normal
+         : semantic == "TANGENT" ? LaneRole::tangent
+                                 : LaneRole::value;
+}
+
+/// Numbers equal vertices alike, by their bits, in the order of the file.
+class VertexLexicon {
+ public:
+  VertexLexicon(std::size_t room, std::size_t width)
+      : width_(width), slots_(std::bit_ceil(room * 2 + 1), no_index) {}
+
+  /// \return the number, and whether it is new; `records` holds what was added so far
+  std::pair<std::uint32_t, bool> add(const float* record, const std::vector<float>& records) {
+    const std::size_t bytes = width_ * sizeof(float);
+    std::size_t slot = XXH3_64bits(record, bytes) & (slots_.size() - 1);
+    while (slots_[slot] != no_index) {
+      if (std::memcmp(records.data() + slots_[slot] * width_, record, bytes) == 0) {
+        return {slots_[slot], false};
+      }
+      slot = (slot + 1) & (slots_.size() - 1);
+    }
+    slots_[slot] = count_;
+    return {count_++, true};
+  }
+
+ private:
+  std::size_t width_;
+  std::vector<std::uint32_t> slots_;
+  std::uint32_t count_ = 0;
+};
+
+}  // namespace
+
+std::string make_signature(const Scene& scene,
+                           const Primitive& primitive,
+                           const FamilySettings& settings) {
+  std::string text = fmt::format("{} {}", static_cast<int>(find_topology(primitive.mode)),
+                                 count_list_indices(scene, primitive));
+  for (const Attribute& attribute : list_lanes(primitive, settings)) {
+    const Stream& stream = scene[attribute.stream];
+    text += fmt::format(" {}:{}", attribute.semantic, to_string(stream.element));
+    if (!is_fillable(attribute.semantic)) {
+      text += fmt::format("/{}{}", static_cast<int>(stream.component), stream.normalized ? "n" : "");
+    }
+  }
+  return text;
+}
+
+Points make_points(const Scene& scene, const Primitive& primitive, const FamilySettings& settings) {
+  Points out;
+  out.topology = find_topology(primitive.mode);
+  out.corners = make_list_indices(scene, primitive);
+  const std::vector<std::uint32_t>& corners = out.corners;
+  std::vector<std::vector<float>> columns;
+  std::size_t positions = 0;
+  for (const Attribute& attribute : list_lanes(primitive, settings)) {
+    if (attribute.semantic == "POSITION") {
+      positions = columns.size();
+    } else {
+      const std::uint32_t width = component_count(scene[attribute.stream].element);
+      out.lanes.push_back({attribute.semantic, find_role(attribute.semantic), width, out.width});
+      out.width += width;
+    }
+    columns.push_back(make_floats(scene, attribute.stream));
+  }
+  // A record with its position, in the order of the file: equal vertices get one number.
+  const std::size_t vertices = columns[positions].size() / 3;
+  std::vector<bool> used(vertices, false);
+  for (const std::uint32_t corner : corners) {
+    used[corner] = true;
+  }
+  const std::size_t width = out.width + 3;
+  std::vector<float> records;
+  std::vector<float> record(width);
+  std::vector<std::uint32_t> number(vertices, no_index);
+  VertexLexicon lexicon(std::min(vertices, corners.size()), width);
+  for (std::size_t v = 0; v < vertices; ++v) {
+    if (!used[v]) {
+      continue;
+    }
+    std::size_t lane = 0;
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+      const std::size_t size = c == positions ? 3 : out.lanes[lane].width;
+      float* to = record.data() + (c == positions ? 0 : 3 + out.lanes[lane++].offset);
+      for (std::size_t i = 0; i < size; ++i) {
+        to[i] = columns[c][v * size + i] + 0.0F;  // one zero, not two
+      }
+    }
+    const auto [id, added] = lexicon.add(record.data(), records);
+    number[v] = id;
+    if (added) {
+      records.insert(records.end(), record.begin(), record.end());
+    }
+  }
+  for (std::uint32_t& corner : out.corners) {
+    corner = number[corner];
+  }
+  const std::size_t distinct = records.size() / width;
+  Box3d box;
+  out.records.reserve(distinct * out.width);
+  for (std::size_t v = 0; v < distinct; ++v) {
+    const float* from = records.data() + v * width;
+    out.positions.emplace_back(static_cast<double>(from[0]), static_cast<double>(from[1]),
+                               static_cast<double>(from[2]));
+    box.include(Vec3d{out.positions[v].x(), out.positions[v].y(), out.positions[v].z()});
+    out.records.insert(out.records.end(), from + 3, from + width);
+  }
+  for (const std::uint32_t corner : out.corners) {
+    out.centre += out.positions[corner];
+  }
+  out.centre /= static_cast<double>(std::max<std::size_t>(1, out.corners.size()));
+  out.diagonal = box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
+  return out;
+}
+
+Whitening make_whitening(const Points& points) {
+  Eigen::Matrix3d covariance = Eigen::Matrix3d::Zero();
+  for (const std::uint32_t corner : points.corners) {
+    const Eigen::Vector3d d = points.positions[corner] - points.centre;
+    covariance += d * d.transpose();
+  }
+  covariance /= static_cast<double>(std::max<std::size_t>(1, points.corners.size()));
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(covariance);
+  Whitening out;
+  for (int i = 0; i < 3; ++i) {
+    const int from = 2 - i;
+    out.axes.col(i) = solver.eigenvectors().col(from);
+    const double deviation = std::sqrt(std::max(0.0, solver.eigenvalues()[from]));
+    if (deviation > 0 && deviation > flat_share * out.deviations[0]) {
+      out.deviations[i] = deviation;
+      out.matrix += out.axes.col(i) * out.axes.col(i).transpose() / deviation;
+      ++out.rank;
+    }
+  }
+  return out;
+}
+
+Descriptor make_descriptor(const Points& points, const FamilySettings& settings) {
+  const Whitening whitening = make_whitening(points);
+  if (whitening.rank == 0) {
+    return {};
+  }
+  // Where the part is thin, whitening raises its noise.
+  const double thinnest = whitening.deviations[whitening.rank - 1];
+  const double noise = 2 * settings.tolerance * points.diagonal / thinnest;
+  const std::size_t values =
+      static_cast<std::size_t>(std::count_if(points.lanes.begin(), points.lanes.end(),
+                                             [](const Lane& l) { return l.role == LaneRole::value; }));
+  std::vector<double> sums(points.width, 0);
+  std::vector<double> products(points.width, 0);
+  double first = 0;
+  double third = 0;
+  for (const std::uint32_t corner : points.corners) {
+    const double radius =
+        (whitening.matrix * (points.positions[corner] - points.centre)).norm();
+    first += radius;
+    third += radius * radius * radius;
+    for (const Lane& lane : points.lanes) {
+      for (std::uint32_t i = lane.offset;
+           lane.role == LaneRole::value && i < lane.offset + lane.width; ++i) {
+        const auto value = static_cast<double>(points.record(corner)[i]);
+        sums[i] += value;
+        products[i] += value * radius;
+      }
+    }
+  }
+  const auto count = static_cast<double>(points.corners.size());
+  Descriptor out;
+  // Irrational weights, so that different parts seldom weigh the same.
+  out.value = first / count * 1.4142135623730951 + third / count * 0.5772156649015329 +
+              10.0 * whitening.rank;
+  out.slack = noise * (1.5 + 2 * std::max(1.0, third / count)) + 1e-9;
+  double weight = 1.6180339887498949;
+  for (std::size_t i = 0; i < sums.size() && values > 0; ++i) {
+    out.value += weight * (sums[i] / count + 0.3183098861837907 * products[i] / count);
+    out.slack += weight * (2 * settings.attribute_tolerance + noise * std::abs(sums[i] / count));
+    weight = weight > 4 ? weight / 2.718281828459045 : weight * 1.2020569031595942;
+  }
+  return out;
+}
+
+}  // namespace wakuzume
