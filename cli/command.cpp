@@ -36,13 +36,7 @@ Result<void> Command::load_settings() {
     settings_ = std::move(*read);
   }
   ProposeSettings& propose = settings_.propose;
-  propose.min_instances = options_.min_instances.value_or(propose.min_instances);
-  propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
-  propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
-  propose.fewer_draws = options_.fewer_draws.value_or(propose.fewer_draws);
-  if (options_.blended) {
-    propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
-  }
+  apply_line(propose);
   ViewSettings& views = settings_.views;
   views.count = options_.views.value_or(views.count);
   views.seed = options_.view_seed.value_or(views.seed);
@@ -60,7 +54,25 @@ Result<void> Command::load_settings() {
       return valid;
     }
   }
+  // What a plan lets repeats differ in is no mistake of the result.
+  settings_.verify.ignored_attributes = propose.families.ignored_attributes;
   return choose_tier();
+}
+
+void Command::apply_line(ProposeSettings& propose) const {
+  propose.min_instances = options_.min_instances.value_or(propose.min_instances);
+  propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
+  propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
+  propose.triangle_growth = options_.triangle_growth.value_or(propose.triangle_growth);
+  propose.memory_growth = options_.memory_growth.value_or(propose.memory_growth);
+  if (options_.repeats) {
+    propose.repeats = *options_.repeats == "merge"      ? Repeats::merge
+                      : *options_.repeats == "instance" ? Repeats::instance
+                                                        : Repeats::by_cost;
+  }
+  if (options_.blended) {
+    propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
+  }
 }
 
 Result<void> Command::choose_tier() {
@@ -116,6 +128,17 @@ Result<std::vector<ImageFacts>> Command::read_images(const Scene& scene) {
   return images;
 }
 
+Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) {
+  auto profile = read_cost_profile(settings_.profile);
+  if (!profile) {
+    return Failure(profile.error());
+  }
+  auto views = options_.views_file.empty() ? make_views(scene, survey, settings_.views)
+                                           : read_views(options_.views_file);
+  return views ? Result<Outlook>(Outlook{std::move(*views), std::move(*profile)})
+               : Failure(views.error());
+}
+
 Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
   const auto images = read_images(scene);
   if (!images) {
@@ -126,18 +149,12 @@ Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
   settings.findings = settings_.findings;
   settings.budgets = settings_.budgets;
   settings.tiers = settings_.tiers;
-  auto profile = read_cost_profile(settings_.profile);
-  if (!profile) {
-    return Failure(profile.error());
+  auto outlook = make_outlook(scene, survey);
+  if (!outlook) {
+    return Failure(outlook.error());
   }
-  settings.profile = std::move(*profile);
-  if (!options_.views_file.empty()) {
-    auto views = read_views(options_.views_file);
-    if (!views) {
-      return Failure(views.error());
-    }
-    settings.listed_views = std::move(*views);
-  }
+  settings.profile = std::move(outlook->profile);
+  settings.listed_views = std::move(outlook->views);
   auto assessment = wakuzume::assess(scene, survey, *images, settings, run_);
   if (assessment) {
     console_.tell(fmt::format("assessed from {} views", assessment->views.size()));

@@ -31,11 +31,15 @@ class Command {
   [[nodiscard]] const Settings& settings() const { return settings_; }
 
   Result<void> load_settings();
+  /// What the line says of planning, over what the settings say.
+  void apply_line(ProposeSettings& propose) const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
   Result<Surveyed> read_and_survey(const std::string& path);
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
+  /// Views and prices, by the settings and the line.
+  Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
   /// All that is told of a scene, by the settings.
   Result<Assessment> assess(const Scene& scene, const Survey& survey);
 

@@ -9,7 +9,9 @@
 
 #include "command.h"
 #include "glasshouse.h"
+#include "plan_command.h"
 #include "print.h"
+#include "print_plan.h"
 #include "wakuzume/io.h"
 
 namespace wakuzume::cli {
@@ -22,25 +24,6 @@ std::string beside(const std::string& path, const char* ending) {
   return fs::path(path).replace_extension(ending).string();
 }
 
-struct Proposal {
-  Scene scene;
-  Survey survey;
-  Plan plan;
-};
-
-Result<Proposal> make_proposal(Command& command, const std::string& path) {
-  auto read = command.read_and_survey(path);
-  if (!read) {
-    return Failure(read.error());
-  }
-  auto plan = propose(read->scene, read->survey, command.settings().propose, command.run());
-  if (!plan) {
-    return Failure(plan.error());
-  }
-  command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
-  return Proposal{std::move(read->scene), std::move(read->survey), std::move(*plan)};
-}
-
 Result<void> create_folder(const fs::path& folder) {
   std::error_code problem;
   fs::create_directories(folder, problem);
@@ -50,14 +33,6 @@ Result<void> create_folder(const fs::path& folder) {
                          {folder.string(), ""}});
   }
   return {};
-}
-
-/// A plan names its scene relative to itself, so that both can be moved together.
-std::string make_relative(const std::string& scene, const std::string& plan) {
-  std::error_code ignored;
-  const fs::path base = fs::absolute(plan, ignored).parent_path();
-  const fs::path relative = fs::absolute(scene, ignored).lexically_relative(base);
-  return relative.empty() ? fs::absolute(scene, ignored).string() : relative.generic_string();
 }
 
 /// Writes scene and ledger; gives back what the reader makes of the written file.
@@ -137,26 +112,6 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
 
 }  // namespace
 
-Exit propose_command(const Options& options) {
-  Command command(options);
-  if (auto loaded = command.load_settings(); !loaded) {
-    return command.fail(loaded.error());
-  }
-  auto proposal = make_proposal(command, options.input);
-  if (!proposal) {
-    return command.fail(proposal.error());
-  }
-  proposal->plan.scene_path = make_relative(options.input, options.output);
-  const std::string json = to_json(proposal->scene, proposal->plan);
-  if (auto done = command.write(options.output, json); !done) {
-    return command.fail(done.error());
-  }
-  command.print(options.format == Format::json ? json
-                                               : to_text(proposal->scene, proposal->plan) +
-                                                     fmt::format("\nPlan in {}\n", options.output));
-  return Exit::done;
-}
-
 Exit build_command(const Options& options) {
   Command command(options);
   const auto plan = read_plan(options.input);
@@ -164,9 +119,7 @@ Exit build_command(const Options& options) {
     return command.fail(plan.error());
   }
   const std::string source =
-      options.scene.empty()
-          ? (fs::path(options.input).parent_path() / plan->scene_path).lexically_normal().string()
-          : options.scene;
+      options.scene.empty() ? find_scene(*plan, options.input) : options.scene;
   const auto scene = command.read(source);
   if (!scene) {
     return command.fail(scene.error());
@@ -175,6 +128,7 @@ Exit build_command(const Options& options) {
   if (!built) {
     Error error = built.error();
     error.place.file = options.input;
+    tell_changes(command, *scene, *plan, error);
     return command.fail(error);
   }
   std::vector<std::string> inputs = list_files(*scene, source);

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "console.h"
+#include "wakuzume/revise.h"
 #include "wakuzume/settings.h"
 
 /// What each command does, once its line has been parsed.
@@ -37,11 +38,18 @@ struct Options {
   std::string tier;
   std::vector<std::string> budgets;
   bool skip_pixels = false;
+  // propose: from an earlier plan, or asking one.
+  std::string revise;
+  std::string rebase;
+  std::string why;
+  std::vector<Edit> edits;  ///< edit: in the order of the line
   // Given on the line, they replace what the settings file says.
   std::optional<std::uint32_t> min_instances;
   std::optional<std::uint32_t> max_vertices;
   std::optional<double> cell_size_m;
-  std::optional<double> fewer_draws;
+  std::optional<double> triangle_growth;
+  std::optional<double> memory_growth;
+  std::optional<std::string> repeats;
   std::optional<std::string> blended;
   std::optional<std::uint32_t> views;
   std::optional<std::uint32_t> view_seed;
@@ -50,6 +58,7 @@ struct Options {
 
 Exit survey_command(const Options& options);
 Exit propose_command(const Options& options);
+Exit edit_command(const Options& options);
 Exit build_command(const Options& options);
 Exit verify_command(const Options& options);
 Exit run_command(const Options& options);

@@ -3,6 +3,8 @@
 #include <CLI/CLI.hpp>
 #include <exception>
 #include <functional>
+#include <sstream>
+#include <tuple>
 
 #include "commands.h"
 #include "wakuzume/version.h"
@@ -37,6 +39,15 @@ void add_format(CLI::App& command, Options& options) {
   add_format(command, options, {"text", "json"});
 }
 
+void add_view_options(CLI::App& command, Options& options) {
+  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
+  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
+  command.add_option("--views-file", options.views_file, "Look from these views and no others")
+      ->type_name("FILE");
+  command.add_option("--profile", options.profile,
+                     "Cost profile: pocket, headset, couch, desk or a TOML file");
+}
+
 void add_survey_options(CLI::App& command, Options& options) {
   command.add_option("--table", options.table, "Print a table: a row a draw, view, finding or key")
       ->check(CLI::IsMember({"draws", "views", "findings", "near"}));
@@ -54,14 +65,9 @@ void add_survey_options(CLI::App& command, Options& options) {
   command.add_option("--sort", options.sort, "A column, with :up or :down after it")
       ->type_name("COLUMN");
   command.add_option("--top", options.top, "So many rows; text prints 20, the others all");
-  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
-  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
-  command.add_option("--views-file", options.views_file, "Look from these views and no others")
-      ->type_name("FILE");
+  add_view_options(command, options);
   command.add_option("--save-views", options.save_views, "Write the views that were used")
       ->type_name("FILE");
-  command.add_option("--profile", options.profile,
-                     "Cost profile: pocket, headset, couch, desk or a TOML file");
   command
       .add_option("--budget", options.budgets,
                   "Fail above a limit, as draws_per_view=2000; may be given again")
@@ -72,16 +78,122 @@ void add_survey_options(CLI::App& command, Options& options) {
 }
 
 void add_propose_options(CLI::App& command, Options& options) {
+  add_view_options(command, options);
   command.add_option("--min-instances", options.min_instances,
-                     "Repeats of a mesh primitive become an instance set from this many on");
+                     "An instance set has at least so many instances");
+  command
+      .add_option("--repeats", options.repeats,
+                  "Repeats of one shape: by_cost, or always instance or merge them")
+      ->check(CLI::IsMember({"by_cost", "instance", "merge"}));
   command.add_option("--max-vertices", options.max_vertices, "Most vertices in one cluster");
-  command.add_option("--cell-size", options.cell_size_m,
-                     "Edge of the grid cells in metres; 0: chosen to reach --fewer-draws");
-  command.add_option("--fewer-draws", options.fewer_draws, "How many times fewer draws to aim for");
+  command
+      .add_option("--cells", options.cell_size_m,
+                  "Cut along a grid of this many metres; 0: cut by cost")
+      ->type_name("SIZE");
+  command.add_option("--triangle-growth", options.triangle_growth,
+                     "Times today's triangles that a usual view may submit; 0: any number");
+  command.add_option("--memory-growth", options.memory_growth,
+                     "Times today's geometry bytes that the result may hold; 0: any number");
   command
       .add_option("--blended", options.blended,
                   "Keep blended draws in their order, or merge them too")
       ->check(CLI::IsMember({"keep", "merge"}));
+}
+
+void add_earlier_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--revise", options.revise,
+                  "Plan again; what is pinned or kept in this plan stays")
+      ->type_name("PLAN");
+  command.add_option("--rebase", options.rebase, "Take this plan over to a scene that was changed")
+      ->type_name("PLAN")
+      ->excludes("--revise");
+  command
+      .add_option("--why", options.why,
+                  "Tell why nodes with this path (or glob) went where they went")
+      ->type_name("NODE");
+  command.callback([&command, &options] {
+    const bool earlier = !options.revise.empty() || !options.rebase.empty();
+    if (options.input.empty() && !earlier) {
+      throw CLI::RequiredError("scene");
+    }
+    if (options.output.empty() && options.why.empty()) {
+      throw CLI::RequiredError("--output");
+    }
+  });
+}
+
+/// "left=right", both not empty.
+std::pair<std::string, std::string> cut_pair(const char* option, const std::string& text) {
+  const std::size_t at = text.rfind('=');
+  if (at == std::string::npos || at == 0 || at + 1 == text.size()) {
+    throw CLI::ValidationError(option, "write left=right, not '" + text + "'");
+  }
+  return {text.substr(0, at), text.substr(at + 1)};
+}
+
+/// "base", "centre", "origin", "1,2,3" or the path of a node.
+void parse_pivot(const std::string& text, Edit& edit) {
+  std::istringstream numbers(text);
+  char comma = 0;
+  if (text == "base" || text == "centre" || text == "origin") {
+    edit.pivot_at = text == "base"     ? PivotAt::bounds_base
+                    : text == "centre" ? PivotAt::bounds_centre
+                                       : PivotAt::world_origin;
+  } else if (text.starts_with("/")) {
+    edit.pivot_at = PivotAt::node;
+    edit.value = text;
+  } else if (numbers >> edit.point[0] >> comma >> edit.point[1] >> comma >> edit.point[2] &&
+             numbers.eof()) {
+    edit.pivot_at = PivotAt::point;
+  } else {
+    throw CLI::ValidationError("--pivot",
+                               "'" + text + "' is no base, centre, origin, x,y,z or /node/path");
+  }
+}
+
+void add_edit_options(CLI::App& command, Options& options) {
+  const auto add = [&](const char* name, EditKind kind, const char* type, const char* help,
+                       auto fill) {
+    command
+        .add_option_function<std::vector<std::string>>(
+            name,
+            [&options, kind, fill](const std::vector<std::string>& values) {
+              for (const std::string& value : values) {
+                Edit edit;
+                edit.kind = kind;
+                fill(value, edit);
+                options.edits.push_back(std::move(edit));
+              }
+            },
+            help)
+        ->type_name(type)
+        ->allow_extra_args(false);
+  };
+  const auto nodes = [](const std::string& text, Edit& edit) { edit.nodes = text; };
+  const auto group = [](const std::string& text, Edit& edit) { edit.group = text; };
+  add("--keep", EditKind::keep, "NODES", "Leave nodes as they are; a glob over node paths", nodes);
+  add("--release", EditKind::release, "NODES", "Give kept nodes back to the next planning", nodes);
+  add("--move", EditKind::move, "NODES=GROUP", "Put nodes into a group",
+      [](const std::string& text, Edit& edit) {
+        std::tie(edit.nodes, edit.group) = cut_pair("--move", text);
+      });
+  add("--merge", EditKind::merge, "GROUP", "Merge a group of instances", group);
+  add("--instance", EditKind::instance, "GROUP", "Draw what repeats in a group as instances",
+      group);
+  add("--pivot", EditKind::pivot, "GROUP=PLACE",
+      "Origin of a group: base, centre, origin, x,y,z or /node/path",
+      [](const std::string& text, Edit& edit) {
+        const auto [name, place] = cut_pair("--pivot", text);
+        edit.group = name;
+        parse_pivot(place, edit);
+      });
+  add("--rename", EditKind::rename, "GROUP=NAME", "Give a group a name",
+      [](const std::string& text, Edit& edit) {
+        std::tie(edit.group, edit.value) = cut_pair("--rename", text);
+      });
+  add("--pin", EditKind::pin, "GROUP", "Leave a group as it is when planning again", group);
+  add("--unpin", EditKind::unpin, "GROUP", "Let a group be planned again", group);
 }
 
 CLI::Option* add_input(CLI::App& command, std::string& target, const char* name, const char* help) {
@@ -115,10 +227,22 @@ class Line {
     CLI::App& propose =
         add("propose", "Decide what to merge and instance, with reasons and a forecast",
             propose_command);
-    add_input(propose, options_.input, "scene", "The scene, .glb, .gltf or .obj");
-    propose.add_option("-o,--output", options_.output, "The plan to write")->required();
+    propose
+        .add_option("scene", options_.input,
+                    "The scene, .glb, .gltf or .obj; an earlier plan names its own")
+        ->type_name("FILE");
+    propose.add_option("-o,--output", options_.output, "The plan to write");
+    add_earlier_options(propose, options_);
     add_propose_options(propose, options_);
     add_format(propose, options_);
+
+    CLI::App& edit =
+        add("edit", "Change a plan by hand: keep, pin, move, force, place, rename", edit_command);
+    add_input(edit, options_.revise, "plan", "The plan");
+    edit.add_option("-o,--output", options_.output, "The plan to write")->required();
+    add_edit_options(edit, options_);
+    add_view_options(edit, options_);
+    add_format(edit, options_);
 
     CLI::App& build =
         add("build", "Carry a plan out; writes the ledger beside the scene", build_command);
@@ -170,7 +294,7 @@ class Line {
  private:
   CLI::App& add(const char* name, const char* help, Exit (*command)(const Options&)) {
     CLI::App* made = app_.add_subcommand(name, help);
-    made->callback([this, command] { chosen_ = command; });
+    made->preparse_callback([this, command](std::size_t) { chosen_ = command; });
     add_common(*made, options_);
     return *made;
   }

@@ -14,7 +14,8 @@ namespace {
 
 constexpr std::size_t top_rows = 20;
 
-/// "12.3 times fewer", "2 times more" or "the same".
+}  // namespace
+
 std::string to_factor(std::uint64_t before, std::uint64_t after) {
   if (before == after) {
     return "the same";
@@ -72,11 +73,13 @@ const char* explain(KeepReason reason) {
       return "alone in their cell of the grid";
     case KeepReason::above_vertex_limit:
       return "have more vertices than a cluster may";
+    case KeepReason::cheaper_alone:
+      return "far from what they could merge with: cheaper alone";
+    case KeepReason::by_hand:
+      return "taken out of the plan by hand";
   }
   return "";
 }
-
-}  // namespace
 
 std::string print_staying(const Survey& survey) {
   std::string out;
@@ -94,57 +97,6 @@ std::string print_staying(const Survey& survey) {
   line(static_cast<std::uint64_t>(blended),
        "blended: kept in their own order, unless asked to merge");
   return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
-}
-
-std::string to_text(const Scene& scene, const Plan& plan) {
-  std::array<std::uint64_t, 2> groups{};
-  std::array<std::uint64_t, 2> members{};
-  for (const Group& group : plan.groups) {
-    ++groups[static_cast<std::size_t>(group.kind)];
-    members[static_cast<std::size_t>(group.kind)] += group.members.size();
-  }
-  std::string out =
-      fmt::format("Plan: {} become {} ({})\n", plural(plan.forecast.draws_before, "draw", "draws"),
-                  group_digits(plan.forecast.draws_after),
-                  to_factor(plan.forecast.draws_before, plan.forecast.draws_after));
-  out += fmt::format("  {:>9} -> {:<7}  merged, in cells of {:.4g} m\n", group_digits(members[0]),
-                     group_digits(groups[0]), plan.cell_size_m);
-  out += fmt::format("  {:>9} -> {:<7}  drawn as instances\n", group_digits(members[1]),
-                     group_digits(groups[1]));
-  std::array<std::uint64_t, keep_reason_count> reasons{};
-  std::array<std::uint64_t, stay_rule_count> rules{};
-  for (const KeptDraw& kept : plan.kept) {
-    ++reasons[static_cast<std::size_t>(kept.reason)];
-    ++rules[static_cast<std::size_t>(kept.rule)];
-  }
-  const auto line = [&](std::uint64_t count, const char* why) {
-    if (count > 0) {
-      out += fmt::format("  {:>9} -> {:<7}  kept: {}\n", group_digits(count), group_digits(count),
-                         why);
-    }
-  };
-  for (std::size_t rule = 1; rule < rules.size(); ++rule) {
-    line(rules[rule], explain(static_cast<StayRule>(rule)));
-  }
-  for (std::size_t reason = 1; reason < reasons.size(); ++reason) {
-    line(reasons[reason], explain(static_cast<KeepReason>(reason)));
-  }
-  std::vector<const Group*> order;
-  for (const Group& group : plan.groups) {
-    order.push_back(&group);
-  }
-  std::stable_sort(order.begin(), order.end(), [](const Group* a, const Group* b) {
-    return a->members.size() > b->members.size();
-  });
-  if (!order.empty()) {
-    out += "\nThe largest groups, their draws and the first of them:\n";
-  }
-  for (std::size_t g = 0; g < std::min<std::size_t>(10, order.size()); ++g) {
-    out += fmt::format("  {:>9}  {:<40}  {}\n", group_digits(order[g]->members.size()),
-                       cut(order[g]->name, 40),
-                       cut(make_node_path(scene, order[g]->members.front().node), 44));
-  }
-  return out;
 }
 
 std::string to_text(const Ledger& ledger) {

@@ -13,10 +13,6 @@
 #include "text.h"
 
 namespace wakuzume::cli {
-namespace {
-
-constexpr std::size_t top_apart = 6;
-constexpr std::size_t top_findings = 14;
 
 const char* explain(Rung rung) {
   switch (rung) {
@@ -41,6 +37,10 @@ const char* explain(Rung rung) {
   }
   return "";
 }
+namespace {
+
+constexpr std::size_t top_apart = 6;
+constexpr std::size_t top_findings = 14;
 
 const char* advise(Rung rung) {
   switch (rung) {

@@ -13,6 +13,9 @@
 /// What the survey command prints for people.
 namespace wakuzume::cli {
 
+/// A step of the ladder as people say it.
+const char* explain(Rung rung);
+
 std::string to_text(const std::string& path,
                     const Scene& scene,
                     const Survey& survey,

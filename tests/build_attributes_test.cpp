@@ -32,7 +32,7 @@ class MergeAttributes : public testing::Test {
   const Primitive& merge() {
     source_ = builder_.finish();
     const auto found = survey(source_);
-    const auto plan = propose(source_, *found, {.fewer_draws = 1e6});
+    const auto plan = propose(source_, *found, {.repeats = Repeats::merge});
     auto built = build(source_, *plan);
     EXPECT_TRUE(built) << to_string(built.error());
     result_ = std::move(built->scene);

@@ -16,7 +16,7 @@ namespace {
 Result<Built> build_of(const Scene& scene, const ProposeSettings& settings, unsigned threads = 0) {
   const RunControl run{.threads = threads};
   const auto found = survey(scene, {}, run);
-  const auto plan = propose(scene, *found, settings, run);
+  const auto plan = propose(scene, *found, settings, {}, run);
   return build(scene, *plan, run);
 }
 
@@ -29,9 +29,9 @@ TEST_P(RandomScenes, HoldEverythingExactlyOnceByBothCounts) {
     const auto seed = static_cast<std::uint32_t>(GetParam() * 50 + i);
     const Scene scene = test::make_random_scene(seed, 24);
     const ProposeSettings settings{.min_instances = 2 + seed % 3,
+                                   .repeats = static_cast<Repeats>(seed % 3),
                                    .max_vertices = seed % 4 == 0 ? 30U : 65'535U,
                                    .cell_size_m = seed % 5 == 0 ? 15.0 : 0.0,
-                                   .fewer_draws = 1.0 + seed % 20,
                                    .blended = seed % 2 == 0 ? Blended::merge : Blended::keep};
     const auto built = build_of(scene, settings);
     ASSERT_TRUE(built) << "seed " << seed << ": " << to_string(built.error());
@@ -57,7 +57,7 @@ TEST(BuildThreads, GiveTheSameBytes) {
   const Scene scene = test::make_random_scene(31, 300);
   std::string first;
   for (const unsigned threads : {1U, 2U, 8U}) {
-    const auto built = build_of(scene, {.min_instances = 3}, threads);
+    const auto built = build_of(scene, {.min_instances = 3, .repeats = Repeats::instance}, threads);
     ASSERT_TRUE(built);
     const auto file = folder / (std::to_string(threads) + ".glb");
     ASSERT_TRUE(write_scene(built->scene, file.string()));
@@ -90,7 +90,7 @@ TEST(BuildCancel, StopsAtAnyCallOfTheObserverAndNeverTearsAFile) {
       if (!found) {
         return Failure(found.error());
       }
-      const auto plan = propose(scene, *found, {}, run);
+      const auto plan = propose(scene, *found, {}, {}, run);
       if (!plan) {
         return Failure(plan.error());
       }

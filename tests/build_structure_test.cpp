@@ -3,7 +3,9 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <set>
 
 #include "support/scene_builder.h"
 #include "support/soup.h"
@@ -17,7 +19,7 @@ namespace {
 using test::SceneBuilder;
 
 Built build_of(const Scene& scene,
-               const ProposeSettings& settings = {.fewer_draws = 1e6},
+               const ProposeSettings& settings = {.repeats = Repeats::merge},
                const SurveySettings& rules = {}) {
   const auto found = survey(scene, rules);
   const auto plan = propose(scene, *found, settings);
@@ -117,7 +119,7 @@ TEST_F(KeptNodes, CollidersAndExcludedNodesStayWithAllBelow) {
   add("candle", altar);
   SurveySettings rules;
   rules.keep_nodes = {"/altar"};
-  const Built built = build_of(builder_.finish(), {.fewer_draws = 1e6}, rules);
+  const Built built = build_of(builder_.finish(), {.repeats = Repeats::merge}, rules);
   for (const char* name : {"wall_collider", "altar", "candle"}) {
     const Node* node = find_node(built.scene, name);
     ASSERT_NE(node, nullptr) << name;
@@ -136,7 +138,7 @@ TEST_F(KeptNodes, PartOfAMeshMayGoAndTheRestStaysRight) {
     builder_.add_node("w", window, test::at(i));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene, {.min_instances = 100, .fewer_draws = 1e6});
+  const Built built = build_of(scene, {.repeats = Repeats::merge});
   EXPECT_EQ(make_draw_list(built.scene).size(), 1U + 3U);
   for (const LedgerRow& row : built.ledger.rows) {
     EXPECT_EQ(row.fate, row.source.primitive == 1 ? Fate::kept : Fate::merged);
@@ -165,7 +167,7 @@ TEST_F(InstanceSets, StandWhereTheirMembersStood) {
     builder_.add_node("p", mesh, trs, far);
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene);
+  const Built built = build_of(scene, {.repeats = Repeats::instance});
   const auto draws = make_draw_list(built.scene);
   ASSERT_EQ(draws.size(), 1U);
   const Node& node = built.scene[draws[0].node];
@@ -182,7 +184,7 @@ TEST_F(InstanceSets, LeaveOutLanesThatSayNothing) {
   for (int i = 0; i < 8; ++i) {
     builder_.add_node("p", mesh, test::at(i));
   }
-  const Built built = build_of(builder_.finish());
+  const Built built = build_of(builder_.finish(), {.repeats = Repeats::instance});
   const Node& node = built.scene[make_draw_list(built.scene)[0].node];
   ASSERT_EQ(node.instancing->attributes.size(), 1U);
   EXPECT_EQ(node.instancing->attributes[0].semantic, "TRANSLATION");
@@ -194,7 +196,7 @@ TEST_F(InstanceSets, MirrorTheNodeAndNotTheInstances) {
     builder_.add_node("p", mesh, test::scaled(1, 1, -2, {i * 2.0, 0, 0}));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene);
+  const Built built = build_of(scene, {.repeats = Repeats::instance});
   const Node& node = built.scene[make_draw_list(built.scene)[0].node];
   EXPECT_EQ(node.trs.scale, (Vec3d{-1, 1, 1}));
   for (const Attribute& attribute : node.instancing->attributes) {
@@ -217,12 +219,16 @@ TEST_F(InstanceSets, TakeOnePrimitiveOfSeveral) {
   for (int i = 0; i < 9; ++i) {
     builder_.add_node("v", valve, test::at(i));
   }
-  const Built built = build_of(builder_.finish());
+  const Built built = build_of(
+      builder_.finish(), {.repeats = Repeats::instance, .equal_materials = EqualMaterials::apart});
   EXPECT_EQ(make_draw_list(built.scene).size(), 2U);
+  std::array<std::set<std::uint32_t>, 2> numbers;
   for (const LedgerRow& row : built.ledger.rows) {
     EXPECT_EQ(row.fate, Fate::instanced);
-    EXPECT_EQ(row.instance, to_index(row.source.node));
+    numbers[row.source.primitive].insert(row.instance);
   }
+  EXPECT_EQ(numbers[0], (std::set<std::uint32_t>{0, 1, 2, 3, 4, 5, 6, 7, 8}));
+  EXPECT_EQ(numbers[0], numbers[1]);
 }
 
 class Tables : public testing::Test {
@@ -337,7 +343,7 @@ TEST(BuildLevels, ShowAResultWhereItsMembersWereShown) {
 TEST(BuildLedger, HasARowForEveryDrawAndItsRangesTileTheResult) {
   for (std::uint32_t seed = 100; seed < 110; ++seed) {
     const Scene scene = test::make_random_scene(seed, 80);
-    const Built built = build_of(scene, {.min_instances = 3, .fewer_draws = 4});
+    const Built built = build_of(scene, {.min_instances = 3, .repeats = Repeats::instance});
     const auto draws = make_draw_list(scene);
     ASSERT_EQ(built.ledger.rows.size(), draws.size());
     std::array<std::size_t, fate_count> fates{};
@@ -355,7 +361,7 @@ TEST(BuildAgain, OfABuiltSceneMergesNothingMore) {
   const Scene scene = test::make_random_scene(12, 80);
   const Built once = build_of(scene);
   const auto found = survey(once.scene);
-  const auto plan = propose(once.scene, *found, {.fewer_draws = 1e6});
+  const auto plan = propose(once.scene, *found, {.repeats = Repeats::merge});
   EXPECT_EQ(plan->groups.size(), 0U);
 }
 

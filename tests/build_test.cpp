@@ -19,7 +19,7 @@ using test::MeshData;
 using test::SceneBuilder;
 
 /// Merges everything that may be merged into as few draws as can be.
-Built build_of(const Scene& scene, const ProposeSettings& settings = {.fewer_draws = 1e6}) {
+Built build_of(const Scene& scene, const ProposeSettings& settings = {.repeats = Repeats::merge}) {
   const auto found = survey(scene);
   EXPECT_TRUE(found);
   const auto plan = propose(scene, *found, settings);
@@ -182,7 +182,8 @@ TEST(BuildIndices, AreSixteenBitsWhereTheyFit) {
       data.mode = PrimitiveMode::points;
       builder.add_node("n", builder.add_mesh("m", data, material));
     }
-    const Built built = build_of(builder.finish(), {.max_vertices = 1'000'000, .fewer_draws = 1e6});
+    const Built built =
+        build_of(builder.finish(), {.repeats = Repeats::merge, .max_vertices = 1'000'000});
     const Primitive& primitive = only_primitive(built.scene);
     EXPECT_EQ(built.scene[primitive.indices].component, type);
     EXPECT_EQ(count_vertices(built.scene, primitive), vertices == 32'767U ? 65'535U : 65'536U);
@@ -193,6 +194,7 @@ TEST(BuildMaterials, ArePairedByIdentityAndNotByPosition) {
   SceneBuilder builder;
   const MaterialId a = builder.add_material("a");
   const MaterialId b = builder.add_material("b");
+  builder.scene.materials[to_index(b)].roughness = 0.3;
   // The same two shapes with the materials the other way round.
   builder.add_node("one",
                    builder.add_mesh("one", {builder.make_primitive(test::make_square(), a),
@@ -247,7 +249,8 @@ TEST(BuildBlended, KeepsTheSourcesOrderWhenAskedToMerge) {
   for (const double x : {5.0, 1.0, 9.0, 3.0}) {
     builder.add_node("n", builder.add_mesh("m", test::make_square(), glass), test::at(x));
   }
-  const Built built = build_of(builder.finish(), {.fewer_draws = 1e6, .blended = Blended::merge});
+  const Built built =
+      build_of(builder.finish(), {.repeats = Repeats::merge, .blended = Blended::merge});
   std::uint64_t next = 0;
   for (const LedgerRow& row : built.ledger.rows) {
     EXPECT_EQ(row.first_index, next);

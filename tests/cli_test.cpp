@@ -220,7 +220,7 @@ TEST_F(Tool, RunsTheWholeJobTheSameWayForAnyThreads) {
 }
 
 TEST_F(Tool, TakesSettingsFromAFileAndTheLineOverIt) {
-  test::write_all(path("s.toml"), "[propose]\nmin_instances = 2\nfewer_draws = 3\n");
+  test::write_all(path("s.toml"), "[propose]\nmin_instances = 2\ntriangle_growth = 3\n");
   ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json"), "--settings", path("s.toml"),
                       "--min-instances", "5"})
                 .exit_code,
@@ -228,9 +228,9 @@ TEST_F(Tool, TakesSettingsFromAFileAndTheLineOverIt) {
   const auto plan = read_plan(path("a.json"));
   ASSERT_TRUE(plan);
   EXPECT_EQ(plan->settings.min_instances, 5U);
-  EXPECT_EQ(plan->settings.fewer_draws, 3);
+  EXPECT_EQ(plan->settings.triangle_growth, 3);
   const Outcome printed = run_tool({"settings", "--settings", path("s.toml")});
-  EXPECT_NE(printed.out.find("fewer_draws = 3\n"), std::string::npos);
+  EXPECT_NE(printed.out.find("triangle_growth = 3\n"), std::string::npos);
 }
 
 TEST_F(Tool, IsQuietWhenAskedAndTalksWhenAsked) {

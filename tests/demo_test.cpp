@@ -99,7 +99,7 @@ TEST(DemoRun, NeedsAtLeastTenTimesFewerDrawsAndLosesNothing) {
   EXPECT_EQ(verdict->triangles_checked, verdict->before.triangles);
   EXPECT_EQ(verdict->after.triangles, verdict->before.triangles);
   EXPECT_LT(verdict->largest_position_error_m, 1e-5);
-  EXPECT_EQ(verdict->after.draws, plan->forecast.draws_after);
+  EXPECT_EQ(verdict->after.draws, plan->forecast.after.draws);
   EXPECT_EQ(built->scene.animations.size(), scene.animations.size());
   EXPECT_EQ(built->scene.cameras.size(), scene.cameras.size());
 }

@@ -93,7 +93,7 @@ TEST(ReadGlb, SurvivesThousandsOfDamagedFiles) {
     }
     const auto found = survey(*scene);
     ASSERT_TRUE(found);
-    const auto plan = propose(*scene, *found, {.min_instances = 2});
+    const auto plan = propose(*scene, *found, {.min_instances = 2, .repeats = Repeats::instance});
     ASSERT_TRUE(plan);
     const auto built = build(*scene, *plan);
     ASSERT_TRUE(built) << to_string(built.error());

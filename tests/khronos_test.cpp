@@ -41,8 +41,9 @@ TEST(Khronos, FindsNoErrorInRandomScenesAndTheirResults) {
   for (std::uint32_t seed = 0; seed < 12; ++seed) {
     const Scene scene = test::make_random_scene(seed, 30);
     const auto found = survey(scene);
-    const auto plan =
-        propose(scene, *found, {.min_instances = 2 + seed % 4, .blended = Blended::merge});
+    const auto plan = propose(
+        scene, *found,
+        {.min_instances = 2 + seed % 4, .repeats = Repeats::instance, .blended = Blended::merge});
     const auto built = build(scene, *plan);
     ASSERT_TRUE(built);
     ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
@@ -76,7 +77,7 @@ TEST(Khronos, FindsNoErrorInQuantisedPartsAndWhatBecomesOfThem) {
   const Scene scene = builder.finish();
   ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
   expect_clean(folder / "source.glb");
-  const auto built = build(scene, *propose(scene, *survey(scene), {.fewer_draws = 100}));
+  const auto built = build(scene, *propose(scene, *survey(scene), {.repeats = Repeats::merge}));
   ASSERT_TRUE(built);
   ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
   expect_clean(folder / "result.glb");

@@ -16,9 +16,10 @@ TEST(Settings, PrintedAreReadBackUnchanged) {
   settings.survey.keep_nodes = {"/a \"b\"/*", "*\\"};
   settings.survey.tag_key = "";
   settings.propose = {.min_instances = 3,
+                      .repeats = Repeats::instance,
                       .max_vertices = 1234,
                       .cell_size_m = 0.1,
-                      .fewer_draws = 7.5,
+                      .triangle_growth = 7.5,
                       .blended = Blended::merge};
   settings.verify.direction_tolerance = 1e-3;
   const std::string toml = to_toml(settings);
@@ -43,7 +44,7 @@ TEST(Settings, ExplainEveryKey) {
     at = end + 1;
   }
   EXPECT_GT(comments, keys) << "each key is explained, and the budgets are";
-  EXPECT_EQ(keys, 31U);
+  EXPECT_EQ(keys, 47U);
   for (const std::string_view figure : figure_names()) {
     EXPECT_NE(toml.find(figure), std::string::npos) << figure;
   }
@@ -83,7 +84,7 @@ INSTANTIATE_TEST_SUITE_P(
         BadSetting{"[propose]\nmin_instance = 3", "line 2", "did you mean propose.min_instances?"},
         BadSetting{"\n[prepose]\nmin_instances = 3", "line 3", "propose.min_instances"},
         BadSetting{"[survey]\n\nkeep_node = []", "line 3", "survey.keep_nodes"},
-        BadSetting{"fewer_draws = 3", "line 1", "propose.fewer_draws"},
+        BadSetting{"triangle_growth = 3", "line 1", "propose.triangle_growth"},
         BadSetting{"[propose]\nmax_vertices = \"many\"", "line 2", "propose.max_vertices"},
         BadSetting{"[propose]\nmax_vertices = -1", "line 2", "propose.max_vertices"},
         BadSetting{"[propose]\nmax_vertices = 5000000000", "line 2", "out of range"},

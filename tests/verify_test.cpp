@@ -20,6 +20,7 @@ class Verify : public testing::Test {
     test::SceneBuilder builder;
     const MaterialId stone = builder.add_material("stone");
     const MaterialId iron = builder.add_material("iron");
+    builder.scene.materials[to_index(iron)].roughness = 0.4;
     for (int i = 0; i < 4; ++i) {
       builder.add_node("wall", builder.add_mesh("wall", test::make_square(), stone),
                        test::at(2 * i));
@@ -33,7 +34,7 @@ class Verify : public testing::Test {
     builder.animate(door);
     source_ = builder.finish();
     const auto found = survey(source_);
-    const auto plan = propose(source_, *found, {.fewer_draws = 1e6});
+    const auto plan = propose(source_, *found, {.min_instances = 8, .repeats = Repeats::instance});
     built_ = *build(source_, *plan);
   }
 
@@ -151,7 +152,7 @@ TEST_F(Verify, FindsAMovedInstance) {
   const LedgerRow r = built_.ledger.rows[7];
   ASSERT_EQ(r.fate, Fate::instanced);
   const StreamId id = built_.scene[r.node].instancing->attributes[0].stream;
-  change<float>(id, r.instance, [](float* t) { t[2] = 0.01F; });
+  change<float>(id, r.instance, [](float* t) { t[2] += 0.01F; });
   expect_found(7, "stands 0.01 m from its place");
 }
 
@@ -242,7 +243,8 @@ TEST_F(Verify, ListsAHundredMismatchesAndCountsTheRest) {
 TEST_F(Verify, IsTheSameForAnyNumberOfThreads) {
   const Scene scene = test::make_random_scene(55, 150);
   const auto found = survey(scene);
-  const auto built = build(scene, *propose(scene, *found, {.min_instances = 3}));
+  const auto built =
+      build(scene, *propose(scene, *found, {.min_instances = 3, .repeats = Repeats::instance}));
   ASSERT_TRUE(built);
   const auto one = verify(scene, built->scene, built->ledger, {}, {.threads = 1});
   const auto eight = verify(scene, built->scene, built->ledger, {}, {.threads = 8});

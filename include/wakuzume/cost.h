@@ -63,6 +63,9 @@ struct CostProfile {
   double vertex_ns = 0.3;
   double texture_megabyte_us = 5;      ///< a million bytes of texture that a frame touches
   double texture_bytes_per_texel = 1;  ///< as the hardware holds them, without mip levels
+  /// A million bytes of geometry kept in memory, charged to every frame: what propose weighs
+  /// against draws.
+  double geometry_megabyte_us = 1;
   std::vector<PassSpec> passes;
 };
 /// \error bad_setting  names the member and its range

@@ -2,46 +2,87 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <array>
 #include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "wakuzume/cost.h"
+#include "wakuzume/families.h"
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
+#include "wakuzume/views.h"
 
 /// propose: decide what becomes of every draw.
 ///
-/// In: a scene and its survey. Out: a plan, plain data to read, store, edit and check.
+/// In: a scene, its survey, and the views and prices that count. Out: a plan, plain data to read,
+/// store, edit and check.
 /// 1. Every draw of the survey is in exactly one group, or kept with one reason.
-/// 2. Draws of one group have the same merge key; no cluster is above the vertex limit.
-/// 3. Same scene, same settings: the same plan.
+/// 2. Draws of one group can be drawn as one: their keys agree, or differ by what an instance
+///    carries.
+/// 3. The clusters are the cheapest cut through a spatial tree of each key: no other choice of its
+///    branches costs less by the profile's prices within the limits.
+/// 4. Same scene, same settings, same views: the same plan, for any number of threads.
 namespace wakuzume {
 
 enum class Blended : std::uint8_t { keep, merge };
+enum class Repeats : std::uint8_t { by_cost, instance, merge };
+enum class MovingParts : std::uint8_t { merge, keep };
+enum class EqualMaterials : std::uint8_t { fold, apart };
+enum class ValueStorage : std::uint8_t { floats, bytes };
 
 struct ProposeSettings {
-  /// Repeats of one mesh primitive become an instance set from this many on. \range [2, 1e9]
-  std::uint32_t min_instances = 8;
-  /// Most vertices in one cluster. \range [3, 4294967294] \default fits 16-bit indices
-  std::uint32_t max_vertices = 65'535;
-  /// Edge of the grid cells that clusters are cut along, from the world origin; 0: chosen, the
-  /// finest halving of the scene's extent that still reaches `fewer_draws`. \range [0, 1e9]
+  FamilySettings families{};
+  /// An instance set has at least so many instances. \range [2, 1e9]
+  std::uint32_t min_instances = 2;
+  /// Repeats: the cheaper of both by the cost profile, or always the one. \default by_cost
+  Repeats repeats = Repeats::by_cost;
+  /// Most vertices in one cluster; up to 65,535 its indices take 16 bits. \range [3, 4294967294]
+  std::uint32_t max_vertices = 1'000'000;
+  /// Longest side of a group's box, metres; 0: any. \range [0, 1e9]
+  double max_extent_m = 0;
+  /// Edge of the grid cells that groups are cut along, from the world origin; 0: cut by cost.
+  /// \range [0, 1e9]
   double cell_size_m = 0;
-  /// With a chosen cell size: how many times fewer draws to aim for. \range [1, 1e6]
-  double fewer_draws = 12;
+  /// Times the triangles of today that a usual view may submit; 0: any number. \range 0, [1, 1e6]
+  double triangle_growth = 1.25;
+  /// The limit on triangles is not looked at while those of a usual frame take less than this on
+  /// the GPU. \range [0, 1e6]
+  double few_triangles_ms = 1;
+  /// Times the geometry bytes of today that the result may hold; 0: any number.
+  /// \range 0, [1, 1e6]
+  double memory_growth = 2;
+  /// The limit on memory is not looked at while all geometry takes less than this. \range [0, 1e6]
+  double few_megabytes = 16;
   /// Blended draws are sorted by an engine one by one, so they stay unless asked. \default keep
   Blended blended = Blended::keep;
+  /// Parts that move as one may merge under their moving root. \default merge
+  MovingParts moving_parts = MovingParts::merge;
+  /// Materials that are equal by value under other names count as one. \default fold
+  EqualMaterials equal_materials = EqualMaterials::fold;
+  /// Factors by which the materials of one instance set may differ, one of them at a time; each
+  /// instance then carries its own. Of "base_color", "metallic", "roughness", "emissive".
+  std::vector<std::string> tints{"base_color"};
+  /// Values that every instance gets: "id" (number of its source node), "random" (by the node's
+  /// path, the same every time). \default none
+  std::vector<std::string> instance_values{};
+  /// How tints and values are stored. \default floats
+  ValueStorage value_storage = ValueStorage::floats;
 
   bool operator==(const ProposeSettings&) const = default;
 };
 /// \error bad_setting  names the member and its range
 Result<void> validate(const ProposeSettings& settings);
+
+/// What a plan is measured by. Without views everything counts as always in sight.
+struct Outlook {
+  std::vector<Viewpoint> views{};
+  CostProfile profile{};
+};
 
 enum class GroupKind : std::uint8_t { cluster, instance_set };
 std::string_view to_string(GroupKind kind);
@@ -51,22 +92,51 @@ enum class KeepReason : std::uint8_t {
   must_stay,            ///< the survey's StayRule says more
   blended,              ///< draws in its own order
   only_one_of_its_key,  ///< nothing else could be drawn with it
-  alone_in_its_cell,    ///< its nearest partners are in other cells
+  alone_in_its_cell,    ///< its nearest partners are in other cells of the grid
   above_vertex_limit,   ///< alone it has as many vertices as a cluster may have
+  cheaper_alone,        ///< with its nearest partners it would cost more than by itself
+  by_hand               ///< somebody took it out of the plan
 };
-inline constexpr std::size_t keep_reason_count = 5;
+inline constexpr std::size_t keep_reason_count = 7;
 std::string_view to_string(KeepReason reason);
+
+/// Where the origin of a group's result is.
+enum class PivotAt : std::uint8_t { bounds_centre, bounds_base, world_origin, node, point };
+inline constexpr std::size_t pivot_at_count = 5;
+std::string_view to_string(PivotAt at);
 
 struct Group {
   std::string id;    ///< stable: from kind, key and members
   std::string name;  ///< readable and unique; the result's node and mesh carry it
   GroupKind kind = GroupKind::cluster;
+  bool pinned = false;  ///< planning again leaves it as it is
   MaterialId material = no_material;
-  Vec3d pivot{0, 0, 0};  ///< world; vertices or instances are stored relative to it
-  std::string reason;    ///< one sentence with the numbers behind it
-  std::uint64_t triangles = 0;
-  std::uint64_t vertices = 0;
-  std::vector<DrawRef> members;  ///< in draw order; the first of an instance set is the prototype
+  std::string tint;  ///< factor that each instance carries; empty: all have the material's
+  PivotAt pivot_at = PivotAt::bounds_centre;
+  NodeId pivot_node = no_node;  ///< with PivotAt::node
+  Vec3d pivot{0, 0, 0};         ///< world; vertices or instances are stored relative to it
+  std::string reason;           ///< one sentence with the numbers behind it
+  std::uint64_t triangles = 0;  ///< as drawn
+  std::uint64_t vertices = 0;   ///< as stored
+  std::uint64_t bytes = 0;      ///< as stored
+  double saved_us = 0;          ///< of a mean frame, against drawing its members one by one
+  /// Draws. Those of an instance set stand instance by instance, `prototype.size()` each, and any
+  /// number of instances from the first on is an even thinning of all.
+  std::vector<DrawRef> members;
+
+  // Instance sets.
+  /// The draws whose geometry all instances show, merged if there are several.
+  std::vector<DrawRef> prototype;
+  /// One an instance, or none where all are the identity: from the space of the prototype's first
+  /// draw to that of the instance's first draw.
+  std::vector<Mat4d> fits;
+  /// The space the prototype's geometry is stored in, as seen from its first draw.
+  Mat4d axes = identity_matrix;
+  double residual = 0;  ///< largest of the fits', as a share of the part's diagonal
+
+  [[nodiscard]] std::size_t instance_count() const {
+    return prototype.empty() ? 0 : members.size() / prototype.size();
+  }
 };
 
 struct KeptDraw {
@@ -75,12 +145,44 @@ struct KeptDraw {
   StayRule rule = StayRule::none;  ///< with must_stay
 };
 
-/// Counts of the scene as it is and as the plan would leave it.
+/// What a scene adds up to, and what its frames take over the views.
+struct Outcome {
+  std::uint64_t draws = 0;
+  std::uint64_t triangles = 0;  ///< as drawn
+  std::uint64_t vertices = 0;   ///< stored: data that several draws share counts once
+  std::uint64_t bytes = 0;      ///< of that geometry
+  Spread view_draws;            ///< main pass
+  Spread view_triangles;        ///< main pass
+  Spread frame_draws;           ///< all passes
+  Spread frame_ms;              ///< all passes, without textures
+  double mean_ms = 0;
+};
+
 struct Forecast {
-  std::uint64_t draws_before = 0;
-  std::uint64_t draws_after = 0;
-  std::uint64_t vertices_stored_before = 0;  ///< unique vertex data, instances counted once
-  std::uint64_t vertices_stored_after = 0;
+  Outcome before;
+  Outcome after;
+};
+
+/// A draw as the plan saw it: what tells whether it changed since.
+struct DrawMark {
+  DrawRef draw;
+  std::string path;            ///< of its node
+  std::uint32_t place = 0;     ///< hash of its world matrix
+  std::uint32_t geometry = 0;  ///< of what it decodes to
+  std::uint32_t look = 0;      ///< of its material by value
+};
+
+/// Shapes of one family as the plan found them.
+struct PlannedFamily {
+  DrawRef prototype;
+  struct Member {
+    DrawRef draw;  ///< the first that shows the shape
+    Likeness likeness = Likeness::content;
+    Fit fit;
+    std::uint32_t draws = 0;  ///< that show it
+  };
+  std::uint32_t draws = 0;  ///< that show the prototype's shape
+  std::vector<Member> members;
 };
 
 struct Plan {
@@ -88,18 +190,23 @@ struct Plan {
   ContentHash scene_hash;
   SurveySettings survey_settings;
   ProposeSettings settings;
-  double cell_size_m = 0;  ///< that was used
+  std::string profile;           ///< name of the cost profile
+  std::uint32_t view_count = 0;  ///< that it was measured from
   Forecast forecast;
   std::vector<Group> groups;
   std::vector<KeptDraw> kept;
+  std::vector<PlannedFamily> families;  ///< of more than one draw
+  std::vector<DrawMark> marks;          ///< one a draw, in draw order
 };
 
 /// \pre `survey` is of `scene`
 /// \error bad_setting, cancelled
-/// \cost O(draws log draws) and one pass over the scene's bytes for the hash
+/// \cost find_families; O(draws log draws) for the trees, twice as many boxes as draws against each
+///       view and pass, and O(draws log draws) for each of some ten rounds over the prices
 Result<Plan> propose(const Scene& scene,
                      const Survey& survey,
                      const ProposeSettings& settings = {},
+                     const Outlook& outlook = {},
                      const RunControl& run = {});
 
 /// How a plan covers the draws of a scene.
@@ -110,10 +217,22 @@ struct Coverage {
   std::uint64_t kept = 0;
 };
 
+/// Something in a plan that can't be carried out.
+struct Violation {
+  std::string place;  ///< JSON pointer into the plan; empty: a draw that is nowhere in it
+  std::string what;
+};
+
+/// Everything that is wrong with a plan, in its own order; empty when it can be built.
+/// \error plan_mismatch  the scene's content is not what the plan was made for
+/// \cost that of a survey, and a fit for each shape of an instance set that is not its prototype's
+Result<std::vector<Violation>> find_violations(const Scene& scene,
+                                               const Plan& plan,
+                                               const RunControl& run = {});
+
 /// Holds a plan, edited or not, against the scene it is for.
 /// \error plan_mismatch  the scene's content is not what the plan was made for
-/// \error plan_invalid   a draw missing, repeated or unknown; a group of two keys; a draw that must
-///                       stay in a group; a cluster above the limit. Names up to ten violations
+/// \error plan_invalid   names up to ten of the violations
 Result<Coverage> check_plan(const Scene& scene, const Plan& plan, const RunControl& run = {});
 
 }  // namespace wakuzume

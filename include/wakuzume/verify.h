@@ -28,6 +28,14 @@ struct VerifySettings {
   double position_tolerance = 1e-6;
   /// Allowed difference of a component of a normal or tangent. \range [0, 2]
   double direction_tolerance = 1e-4;
+  /// Where an instance shows another's geometry in place of its own: allowed distance as a share of
+  /// the diagonal of the draw's box. \range [0, 1]
+  double repeat_tolerance = 2e-4;
+  /// There too: allowed difference of UVs and colours, and a hundred times that of a direction's
+  /// component. \range [0, 1]
+  double repeat_attribute_tolerance = 1e-4;
+  /// Semantics that may differ there, as FamilySettings has them. \default none
+  std::vector<std::string> ignored_attributes{};
 };
 /// \error bad_setting
 Result<void> validate(const VerifySettings& settings);
@@ -47,6 +55,8 @@ struct Verdict {
   std::uint64_t mismatch_count = 0;
   std::vector<Mismatch> mismatches;  ///< the first hundred
   double largest_position_error_m = 0;
+  /// Source draws that another's geometry stands for, vertex by vertex within the tolerance.
+  std::uint64_t fitted_draws = 0;
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
 };
 

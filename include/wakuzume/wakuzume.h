@@ -15,6 +15,7 @@
 #include "wakuzume/io.h"
 #include "wakuzume/ladder.h"
 #include "wakuzume/propose.h"
+#include "wakuzume/revise.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/settings.h"
 #include "wakuzume/sharing.h"

@@ -28,7 +28,7 @@ struct OutputAttribute {
 struct MergeMember {
   DrawRef ref;
   const Primitive* primitive = nullptr;  ///< borrowed from the source scene
-  bool mirrored = false;
+  Mat4d matrix = identity_matrix;        ///< from its own space to that of the result
   std::uint64_t first_vertex = 0;
   std::uint64_t vertex_count = 0;
   std::uint64_t first_index = 0;

@@ -5,12 +5,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <map>
 
 #include "build/compact.h"
 #include "build/instances.h"
 #include "build/merge.h"
 #include "plan/check.h"
+#include "plan/items.h"
+#include "plan/keys.h"
+#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/rules.h"
 
@@ -55,30 +59,165 @@ class Builder {
   }
 
  private:
-  Result<void> make_geometry(const RunControl& run) {
-    for (const Group& group : plan_.groups) {
-      if (group.kind == GroupKind::cluster) {
-        clusters_.emplace_back(source_, world_, group);
-      } else {
-        sets_.emplace_back(world_, group);
+  /// Where a group's result stands, and below what.
+  struct Frame {
+    NodeId root = no_node;            ///< the moving root; no_node: the world
+    Trs local;                        ///< of the result's node
+    Mat4d to_node = identity_matrix;  ///< from the world to the node's space
+  };
+
+  /// Geometry that instances of one or more sets show.
+  struct Prototype {
+    std::size_t merge = no_merge;  ///< position in merges_; no_merge: the source's own primitive
+    MeshId mesh = no_mesh;
+  };
+  static constexpr std::size_t no_merge = static_cast<std::size_t>(-1);
+
+  struct Work {
+    Frame frame;
+    std::size_t merge = no_merge;  ///< of a cluster
+    std::size_t prototype = 0;     ///< of a set, and below
+    std::size_t set = 0;
+  };
+
+  [[nodiscard]] Frame make_frame(const Group& group) const {
+    Frame frame;
+    const Draw& first = survey_[find_draw(survey_, group.members.front())];
+    const Vec3d pivot = find_pivot(source_, survey_, group);
+    frame.root = survey_[first.key].moving_root;
+    frame.local.translation = pivot;
+    if (frame.root != no_node) {
+      const Eigen::Matrix4d to_root = as_eigen(world_[to_index(frame.root)]).inverse();
+      const Eigen::Vector3d local = (to_root * as_eigen(pivot).homogeneous()).head<3>();
+      frame.local.translation = {local.x(), local.y(), local.z()};
+      frame.to_node = from_eigen(to_root);
+    }
+    for (std::size_t c = 0; c < 3; ++c) {
+      frame.to_node[12 + c] -= frame.local.translation[c];
+    }
+    return frame;
+  }
+
+  [[nodiscard]] std::vector<MergePart> make_cluster_parts(const Group& group,
+                                                          const Frame& frame) const {
+    std::vector<MergePart> parts;
+    for (const DrawRef& ref : group.members) {
+      parts.push_back({ref, place(frame, world_[to_index(ref.node)])});
+    }
+    return parts;
+  }
+
+  /// From the world into the space of a node. A plain shift keeps every bit of the rest.
+  static Mat4d place(const Frame& frame, const Mat4d& world) {
+    if (frame.root != no_node) {
+      return make_product(frame.to_node, world);
+    }
+    Mat4d out = world;
+    for (std::size_t c = 0; c < 3; ++c) {
+      out[12 + c] += frame.to_node[12 + c];
+    }
+    return out;
+  }
+
+  /// The prototype of a set: the source's own primitive where it is stored as it is, else merged;
+  /// sets that show the same share it.
+  std::size_t find_prototype(const Group& group) {
+    std::string name = fmt::format("{} {}", to_index(group.material), group.tint);
+    for (const DrawRef& ref : group.prototype) {
+      name += fmt::format(" {}.{}", to_index(source_[ref.node].mesh), ref.primitive);
+    }
+    for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+      for (const double value : make_part_matrix(world_, group, p)) {
+        name += fmt::format(" {}", value);
       }
     }
-    if (!for_each_index(clusters_.size(), run, "counting",
-                        [&](std::size_t i) { clusters_[i].count(); })) {
+    const auto [slot, added] = prototype_of_.try_emplace(name, prototypes_.size());
+    if (added) {
+      Prototype prototype;
+      if (group.prototype.size() > 1 || group.axes != identity_matrix) {
+        std::vector<MergePart> parts;
+        for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+          parts.push_back({group.prototype[p], make_part_matrix(world_, group, p)});
+        }
+        prototype.merge = merges_.size();
+        merges_.emplace_back(source_, std::move(parts), find_material(group));
+      }
+      prototypes_.push_back(prototype);
+    }
+    return slot->second;
+  }
+
+  /// The group's material, or the one without its tint that all its instances multiply theirs into.
+  MaterialId find_material(const Group& group) {
+    if (group.tint.empty()) {
+      return group.material;
+    }
+    const auto [slot, added] = untinted_.try_emplace({group.material, group.tint}, group.material);
+    if (added) {
+      Material material = make_untinted(source_[group.material], group.tint);
+      material.name += " tinted";
+      slot->second = make_id<MaterialId>(built_.scene.materials.size());
+      built_.scene.materials.push_back(std::move(material));
+    }
+    return slot->second;
+  }
+
+  /// The instances' transforms below their node. Engines take the winding from the node and not
+  /// from each instance, so where they mirror, the node mirrors x and they do not.
+  InstanceSet make_instance_set(const Group& group, Frame& frame) const {
+    std::vector<Trs> placed;
+    const Box3d box = make_prototype_box(survey_, world_, group);
+    for (std::size_t i = 0; i < group.instance_count(); ++i) {
+      Mat4d matrix = place(frame, make_instance_world(world_, group, i));
+      if (i == 0 && linear_determinant(matrix) < 0) {
+        frame.local.scale[0] = -1;
+      }
+      if (frame.local.scale[0] < 0) {
+        for (std::size_t column = 0; column < 4; ++column) {
+          matrix[4 * column] = -matrix[4 * column];
+        }
+      }
+      // The world's metres differ from the node's below a scaled root; the loss was checked there.
+      const auto trs = make_instance_trs(matrix, box, std::numeric_limits<double>::infinity());
+      placed.push_back(trs ? *trs : Trs{});
+    }
+    return InstanceSet(placed, make_instance_lanes(source_, plan_.settings, group));
+  }
+
+  void prepare_groups() {
+    for (const Group& group : plan_.groups) {
+      Work work;
+      work.frame = make_frame(group);
+      if (group.kind == GroupKind::cluster) {
+        work.merge = merges_.size();
+        merges_.emplace_back(source_, make_cluster_parts(group, work.frame), group.material);
+      } else {
+        work.prototype = find_prototype(group);
+        work.set = sets_.size();
+        sets_.push_back(make_instance_set(group, work.frame));
+      }
+      work_.push_back(work);
+    }
+  }
+
+  Result<void> make_geometry(const RunControl& run) {
+    prepare_groups();
+    if (!for_each_index(merges_.size(), run, "counting",
+                        [&](std::size_t i) { merges_[i].count(); })) {
       return Failure(make_cancelled());
     }
-    for (const ClusterMerge& cluster : clusters_) {
-      if (cluster.vertex_count() >= no_index) {
+    for (const ClusterMerge& merge : merges_) {
+      if (merge.vertex_count() >= no_index) {
         return Failure(Error{ErrorCode::too_large,
                              fmt::format("a cluster of {} vertices; the most is {}; lower "
                                          "propose.max_vertices",
-                                         cluster.vertex_count(), no_index - 1),
+                                         merge.vertex_count(), no_index - 1),
                              {}});
       }
     }
     GeometryBlock block;
-    for (ClusterMerge& cluster : clusters_) {
-      cluster.reserve(block);
+    for (ClusterMerge& merge : merges_) {
+      merge.reserve(block);
     }
     for (InstanceSet& set : sets_) {
       set.reserve(block);
@@ -87,12 +226,12 @@ class Builder {
       return Failure(
           Error{ErrorCode::too_large,
                 fmt::format("the merged geometry takes {} bytes, which there is no memory "
-                            "for; lower propose.max_vertices or propose.min_instances",
+                            "for; lower propose.max_vertices or propose.memory_growth",
                             block.size()),
                 {}});
     }
-    if (!for_each_index(clusters_.size(), run, "merging",
-                        [&](std::size_t i) { clusters_[i].fill(block); })) {
+    if (!for_each_index(merges_.size(), run, "merging",
+                        [&](std::size_t i) { merges_[i].fill(block); })) {
       return Failure(make_cancelled());
     }
     for (const InstanceSet& set : sets_) {
@@ -107,67 +246,101 @@ class Builder {
   }
 
   void add_groups(BlockId block) {
-    std::size_t next_cluster = 0;
-    std::size_t next_set = 0;
-    for (const Group& group : plan_.groups) {
-      if (group.kind == GroupKind::cluster) {
-        add_cluster(group, clusters_[next_cluster++], block);
+    for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+      if (plan_.groups[g].kind == GroupKind::cluster) {
+        add_cluster(plan_.groups[g], work_[g], block);
       } else {
-        add_set(group, sets_[next_set++], block);
+        add_set(plan_.groups[g], work_[g], block);
       }
     }
-    if (next_set > 0) {
+    if (!sets_.empty()) {
       // A loader without it would show one instance of each set: refusing the file is better.
       add_once(built_.scene.extensions_used, instancing_extension);
       add_once(built_.scene.extensions_required, instancing_extension);
     }
   }
 
-  void add_cluster(const Group& group, const ClusterMerge& cluster, BlockId block) {
+  /// A mesh of one merged primitive that carries the extras all its draws agree on.
+  MeshId add_merged_mesh(const std::string& name,
+                         const std::vector<DrawRef>& draws,
+                         const ClusterMerge& merge,
+                         BlockId block) {
     Mesh mesh;
-    mesh.name = group.name;
-    mesh.primitives.push_back(cluster.add_to(built_.scene, block));
-    mesh.primitives.back().extra = make_common_extra(group, [&](const DrawRef& ref) {
+    mesh.name = name;
+    mesh.primitives.push_back(merge.add_to(built_.scene, block));
+    mesh.primitives.back().extra = make_common_extra(draws, [&](const DrawRef& ref) {
       return extras_of(source_[source_[ref.node].mesh].primitives[ref.primitive].extra);
     });
-    mesh.extra = make_common_extra(group, [&](const DrawRef& ref) {
+    mesh.extra = make_common_extra(draws, [&](const DrawRef& ref) {
       return extras_of(source_[source_[ref.node].mesh].extra);
     });
+    return add_mesh(std::move(mesh));
+  }
+
+  void add_cluster(const Group& group, const Work& work, BlockId block) {
+    const ClusterMerge& merge = merges_[work.merge];
     Node node;
     node.name = group.name;
-    node.trs.translation = group.pivot;
-    node.mesh = add_mesh(std::move(mesh));
-    const NodeId id = add_node(std::move(node), group);
-    for (const MergeMember& member : cluster.members()) {
-      LedgerRow& row = take(member.ref, Fate::merged, id);
-      row.first_index = member.first_index;
-      row.index_count = member.index_count;
-      row.first_vertex = member.first_vertex;
-      row.vertex_count = member.vertex_count;
+    node.trs = work.frame.local;
+    node.mesh = add_merged_mesh(group.name, group.members, merge, block);
+    const NodeId id = add_node(std::move(node), group, work.frame);
+    for (const MergeMember& member : merge.members()) {
+      set_range(take(member.ref, Fate::merged, id), member);
     }
   }
 
-  void add_set(const Group& group, const InstanceSet& set, BlockId block) {
-    const DrawRef& first = group.members.front();
+  static void set_range(LedgerRow& row, const MergeMember& member) {
+    row.first_index = member.first_index;
+    row.index_count = member.index_count;
+    row.first_vertex = member.first_vertex;
+    row.vertex_count = member.vertex_count;
+  }
+
+  void add_set(const Group& group, const Work& work, BlockId block) {
+    Node node;
+    node.name = group.name;
+    node.trs = work.frame.local;
+    node.mesh = find_mesh(group, prototypes_[work.prototype], block);
+    node.instancing = sets_[work.set].make_instancing(built_.scene, block);
+    const NodeId id = add_node(std::move(node), group, work.frame);
+    const std::size_t merge = prototypes_[work.prototype].merge;
+    const std::size_t parts = group.prototype.size();
+    for (std::size_t m = 0; m < group.members.size(); ++m) {
+      LedgerRow& row = take(group.members[m], Fate::instanced, id);
+      row.instance = static_cast<std::uint32_t>(m / parts);
+      if (merge != no_merge) {
+        set_range(row, merges_[merge].members()[m % parts]);
+      } else {
+        const DrawRef& ref = group.prototype.front();
+        const Primitive& primitive = source_[source_[ref.node].mesh].primitives[ref.primitive];
+        row.index_count = count_list_indices(source_, primitive);
+        row.vertex_count = count_vertices(source_, primitive);
+      }
+    }
+  }
+
+  MeshId find_mesh(const Group& group, Prototype& prototype, BlockId block) {
+    if (prototype.mesh != no_mesh) {
+      return prototype.mesh;
+    }
+    const DrawRef& first = group.prototype.front();
     const MeshId source_mesh = source_[first.node].mesh;
-    Node node = set.make_node(built_.scene, block);
-    if (source_[source_mesh].primitives.size() == 1) {
-      node.mesh = source_mesh;
+    const Primitive& primitive = source_[source_mesh].primitives[first.primitive];
+    const MaterialId material = find_material(group);
+    if (prototype.merge != no_merge) {
+      prototype.mesh =
+          add_merged_mesh(group.name, group.prototype, merges_[prototype.merge], block);
+    } else if (source_[source_mesh].primitives.size() == 1 && primitive.material == material) {
+      prototype.mesh = source_mesh;
     } else {
       Mesh mesh;
       mesh.name = group.name;
       mesh.extra = source_[source_mesh].extra;
-      mesh.primitives.push_back(source_[source_mesh].primitives[first.primitive]);
-      node.mesh = add_mesh(std::move(mesh));
+      mesh.primitives.push_back(primitive);
+      mesh.primitives.back().material = material;
+      prototype.mesh = add_mesh(std::move(mesh));
     }
-    const NodeId id = add_node(std::move(node), group);
-    for (std::size_t m = 0; m < group.members.size(); ++m) {
-      LedgerRow& row = take(group.members[m], Fate::instanced, id);
-      row.instance = static_cast<std::uint32_t>(m);
-      const Primitive& primitive = source_[source_mesh].primitives[first.primitive];
-      row.index_count = count_list_indices(source_, primitive);
-      row.vertex_count = count_vertices(source_, primitive);
-    }
+    return prototype.mesh;
   }
 
   LedgerRow& take(const DrawRef& ref, Fate fate, NodeId node) {
@@ -185,19 +358,25 @@ class Builder {
     return make_id<MeshId>(built_.scene.meshes.size() - 1);
   }
 
-  /// Groups of static draws stand at the root of the glTF scenes that showed their members.
-  /// They carry the extras that all their members agree on, such as the lightmap page.
-  NodeId add_node(Node node, const Group& group) {
+  /// Groups of static draws stand at the root of the glTF scenes that showed their members, others
+  /// below their moving root. They carry the extras that all their members agree on, such as the
+  /// lightmap page.
+  NodeId add_node(Node node, const Group& group, const Frame& frame) {
     node.extra = make_common_extra(
-        group, [&](const DrawRef& ref) { return extras_of(source_[ref.node].extra); });
+        group.members, [&](const DrawRef& ref) { return extras_of(source_[ref.node].extra); });
     const std::string kept = extras_of(node.extra);
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(group.members.begin(), group.members.end(), [&](const DrawRef& ref) {
           const std::string had = extras_of(source_[ref.node].extra);
           return !had.empty() && had != kept;
         }));
+    node.parent = frame.root;
     built_.scene.nodes.push_back(std::move(node));
     const NodeId id = make_id<NodeId>(built_.scene.nodes.size() - 1);
+    if (frame.root != no_node) {
+      built_.scene.nodes[to_index(frame.root)].children.push_back(id);
+      return id;
+    }
     const Draw& first = survey_[find_draw(survey_, group.members.front())];
     for (const LevelId level : survey_[first.key].levels) {
       built_.scene.levels[to_index(level)].roots.push_back(id);
@@ -268,9 +447,9 @@ class Builder {
   }
 
   template <class ExtrasOf>
-  static Boxed<Extra> make_common_extra(const Group& group, const ExtrasOf& get) {
+  static Boxed<Extra> make_common_extra(const std::vector<DrawRef>& draws, const ExtrasOf& get) {
     std::vector<std::string> all;
-    std::transform(group.members.begin(), group.members.end(), std::back_inserter(all), get);
+    std::transform(draws.begin(), draws.end(), std::back_inserter(all), get);
     Boxed<Extra> out;
     if (std::string common = make_common_members(all); !common.empty()) {
       out.ensure().extras = std::move(common);
@@ -282,8 +461,12 @@ class Builder {
   const Plan& plan_;
   const Survey& survey_;
   std::vector<Mat4d> world_;
-  std::vector<ClusterMerge> clusters_;
+  std::vector<ClusterMerge> merges_;  ///< of clusters and prototypes
   std::vector<InstanceSet> sets_;
+  std::vector<Prototype> prototypes_;
+  std::map<std::string, std::size_t> prototype_of_;
+  std::map<std::pair<MaterialId, std::string>, MaterialId> untinted_;
+  std::vector<Work> work_;   ///< one a group
   std::vector<bool> moved_;  ///< indexed by draw
   std::size_t lost_extras_ = 0;
   Built built_;
@@ -304,7 +487,7 @@ Result<Built> build(const Scene& scene, const Plan& plan, const RunControl& run)
   if (!found) {
     return Failure(found.error());
   }
-  if (auto covered = check_groups(scene, *found, plan); !covered) {
+  if (auto covered = check_groups(scene, *found, plan, run); !covered) {
     return Failure(covered.error());
   }
   return Builder(scene, plan, *found).run(run);

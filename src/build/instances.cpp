@@ -3,9 +3,11 @@
 #include "build/instances.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 
-#include "scene/matrix.h"
+#include "plan/keys.h"
+#include "scene/hasher.h"
 
 namespace wakuzume {
 namespace {
@@ -20,82 +22,177 @@ bool all_equal(const std::vector<float>& values, const std::vector<float>& ident
   return true;
 }
 
+/// The names that engines have for a tint: only the colour's is common.
+const char* find_semantic(const std::string& tint) {
+  return tint == "base_color" ? "_COLOR_0"
+         : tint == "emissive" ? "_EMISSIVE"
+         : tint == "metallic" ? "_METALLIC"
+                              : "_ROUGHNESS";
+}
+
+InstanceLane make_tint_lane(const Scene& scene,
+                            const ProposeSettings& settings,
+                            const Group& group) {
+  InstanceLane lane;
+  lane.semantic = find_semantic(group.tint);
+  lane.storage = settings.value_storage;
+  const bool color = group.tint == "base_color" || group.tint == "emissive";
+  const bool bytes = lane.storage == ValueStorage::bytes;
+  // Bytes come in fours, as glTF wants vertex data aligned; the fourth is an opaque alpha.
+  lane.element = bytes ? ElementType::vec4 : color ? ElementType::vec3 : ElementType::scalar;
+  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
+    const DrawRef& ref = group.members[m];
+    const MaterialId id = scene[scene[ref.node].mesh].primitives[ref.primitive].material;
+    const Vec3d tint = find_tint(id == no_material ? Material{} : scene[id], group.tint);
+    lane.values.insert(lane.values.end(), tint.begin(), tint.begin() + (color || bytes ? 3 : 1));
+    if (bytes) {
+      lane.values.push_back(1);
+    }
+  }
+  return lane;
+}
+
+/// A number of the source node, in base 256 as bytes.
+InstanceLane make_id_lane(const ProposeSettings& settings, const Group& group) {
+  InstanceLane lane;
+  lane.semantic = "_ID";
+  lane.storage = settings.value_storage;
+  const bool bytes = lane.storage == ValueStorage::bytes;
+  lane.element = bytes ? ElementType::vec4 : ElementType::scalar;
+  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
+    const auto id = static_cast<std::uint32_t>(group.members[m].node);
+    if (bytes) {
+      for (unsigned b = 0; b < 4; ++b) {
+        lane.values.push_back(static_cast<double>(id >> (8 * b) & 0xFFU) / 255);
+      }
+    } else {
+      lane.values.push_back(static_cast<double>(id));
+    }
+  }
+  return lane;
+}
+
+/// Even in [0, 1), by the node's path: what else is in the scene does not change it.
+InstanceLane make_random_lane(const Scene& scene,
+                              const ProposeSettings& settings,
+                              const Group& group) {
+  InstanceLane lane;
+  lane.semantic = "_RANDOM";
+  lane.storage = settings.value_storage;
+  const bool bytes = lane.storage == ValueStorage::bytes;
+  lane.element = bytes ? ElementType::vec4 : ElementType::scalar;
+  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
+    const std::string path = make_node_path(scene, group.members[m].node);
+    const std::uint64_t hash = XXH3_64bits(path.data(), path.size());
+    if (bytes) {
+      for (unsigned b = 0; b < 4; ++b) {
+        lane.values.push_back(static_cast<double>(hash >> (8 * b) & 0xFFU) / 255);
+      }
+    } else {
+      lane.values.push_back(static_cast<double>(hash >> 40U) / 16'777'216);
+    }
+  }
+  return lane;
+}
+
 }  // namespace
 
-InstanceSet::InstanceSet(const std::vector<Mat4d>& world, const Group& group) : group_(group) {
-  mirrored_ = linear_determinant(world[to_index(group.members.front().node)]) < 0;
-  for (const DrawRef& ref : group.members) {
-    Mat4d relative = world[to_index(ref.node)];
-    for (std::size_t i = 0; i < 3; ++i) {
-      relative[12 + i] -= group.pivot[i];
-    }
-    // Engines take the winding from the node, not from each instance: the node mirrors x, the
-    // instances below it undo that.
-    if (mirrored_) {
-      for (std::size_t column = 0; column < 4; ++column) {
-        relative[4 * column] = -relative[4 * column];
-      }
-    }
-    Trs trs;
-    decompose(relative, trs);
-    const auto append = [](std::vector<float>& to, const auto& values) {
-      std::transform(values.begin(), values.end(), std::back_inserter(to),
-                     [](double v) { return static_cast<float>(v); });
-    };
-    append(translations_, trs.translation);
-    append(rotations_, trs.rotation);
-    append(scales_, trs.scale);
+std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
+                                              const ProposeSettings& settings,
+                                              const Group& group) {
+  std::vector<InstanceLane> lanes;
+  if (!group.tint.empty()) {
+    lanes.push_back(make_tint_lane(scene, settings, group));
   }
-  if (all_equal(rotations_, {0, 0, 0, 1})) {
-    rotations_.clear();
+  for (const std::string& value : settings.instance_values) {
+    lanes.push_back(value == "id" ? make_id_lane(settings, group)
+                                  : make_random_lane(scene, settings, group));
   }
-  if (all_equal(scales_, {1, 1, 1})) {
-    scales_.clear();
+  return lanes;
+}
+
+InstanceSet::InstanceSet(const std::vector<Trs>& placed, std::vector<InstanceLane> lanes)
+    : count_(placed.size()) {
+  std::vector<float> translations;
+  std::vector<float> rotations;
+  std::vector<float> scales;
+  const auto append = [](std::vector<float>& to, const auto& values) {
+    std::transform(values.begin(), values.end(), std::back_inserter(to),
+                   [](double v) { return static_cast<float>(v); });
+  };
+  for (const Trs& trs : placed) {
+    append(translations, trs.translation);
+    append(rotations, trs.rotation);
+    append(scales, trs.scale);
   }
+  add_floats("TRANSLATION", ElementType::vec3, translations);
+  if (!all_equal(rotations, {0, 0, 0, 1})) {
+    add_floats("ROTATION", ElementType::vec4, rotations);
+  }
+  if (!all_equal(scales, {1, 1, 1})) {
+    add_floats("SCALE", ElementType::vec3, scales);
+  }
+  for (const InstanceLane& lane : lanes) {
+    add_lane(lane);
+  }
+}
+
+void InstanceSet::add_floats(const char* semantic,
+                             ElementType element,
+                             const std::vector<float>& values) {
+  Stored lane;
+  lane.semantic = semantic;
+  lane.element = element;
+  lane.bytes.resize(values.size() * sizeof(float));
+  std::memcpy(lane.bytes.data(), values.data(), lane.bytes.size());
+  lanes_.push_back(std::move(lane));
+}
+
+void InstanceSet::add_lane(const InstanceLane& lane) {
+  if (lane.storage == ValueStorage::floats) {
+    std::vector<float> values(lane.values.size());
+    std::transform(lane.values.begin(), lane.values.end(), values.begin(),
+                   [](double v) { return static_cast<float>(v); });
+    return add_floats(lane.semantic.c_str(), lane.element, values);
+  }
+  Stored stored;
+  stored.semantic = lane.semantic;
+  stored.element = lane.element;
+  stored.component = ComponentType::u8;
+  std::transform(
+      lane.values.begin(), lane.values.end(), std::back_inserter(stored.bytes),
+      [](double v) { return static_cast<std::byte>(std::lround(std::clamp(v, 0.0, 1.0) * 255)); });
+  lanes_.push_back(std::move(stored));
 }
 
 void InstanceSet::reserve(GeometryBlock& block) {
-  offset_ =
-      block.reserve((translations_.size() + rotations_.size() + scales_.size()) * sizeof(float));
+  for (const Stored& lane : lanes_) {
+    offsets_.push_back(block.reserve(lane.bytes.size()));
+  }
 }
 
 void InstanceSet::fill(GeometryBlock& block) const {
-  std::byte* to = block.data(offset_);
-  for (const auto* lane : {&translations_, &rotations_, &scales_}) {
-    if (!lane->empty()) {
-      std::memcpy(to, lane->data(), lane->size() * sizeof(float));
-      to += lane->size() * sizeof(float);
-    }
+  for (std::size_t l = 0; l < lanes_.size(); ++l) {
+    block.close(offsets_[l], lanes_[l].bytes.size());
+    std::memcpy(block.data(offsets_[l]), lanes_[l].bytes.data(), lanes_[l].bytes.size());
   }
 }
 
-Node InstanceSet::make_node(Scene& out, BlockId block) const {
-  Node node;
-  node.name = group_.name;
-  node.trs.translation = group_.pivot;
-  if (mirrored_) {
-    node.trs.scale[0] = -1;
-  }
+Instancing InstanceSet::make_instancing(Scene& out, BlockId block) const {
   Instancing instancing;
-  std::uint64_t at = offset_;
-  const auto add = [&](const char* semantic, const std::vector<float>& lane, ElementType element) {
-    if (lane.empty()) {
-      return;
-    }
+  for (std::size_t l = 0; l < lanes_.size(); ++l) {
+    const Stored& lane = lanes_[l];
     Stream stream;
-    stream.count = lane.size() / component_count(element);
-    stream.element = element;
-    const std::uint64_t bytes = lane.size() * sizeof(float);
+    stream.count = count_;
+    stream.element = lane.element;
+    stream.component = lane.component;
+    stream.normalized = lane.component == ComponentType::u8;
     instancing.attributes.push_back(
-        {semantic, add_stream(out, block, at, bytes, 0, element_bytes(ComponentType::f32, element),
-                              std::move(stream))});
-    at += bytes;
-  };
-  add("TRANSLATION", translations_, ElementType::vec3);
-  add("ROTATION", rotations_, ElementType::vec4);
-  add("SCALE", scales_, ElementType::vec3);
-  node.instancing = std::move(instancing);
-  return node;
+        {lane.semantic,
+         add_stream(out, block, offsets_[l], lane.bytes.size(), 0,
+                    element_bytes(lane.component, lane.element), std::move(stream))});
+  }
+  return instancing;
 }
 
 }  // namespace wakuzume

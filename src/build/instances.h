@@ -2,31 +2,54 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <string>
 #include <vector>
 
 #include "build/geometry_block.h"
 #include "wakuzume/propose.h"
 
-/// Writing an instance set: one node, one mesh, a list of transforms.
+/// Writing an instance set: one node, one mesh, a list of transforms and values.
 namespace wakuzume {
+
+/// A value that each instance carries beside its transform.
+struct InstanceLane {
+  std::string semantic;
+  ElementType element = ElementType::scalar;
+  ValueStorage storage = ValueStorage::floats;
+  std::vector<double> values;  ///< in [0, 1] when stored as bytes
+};
 
 class InstanceSet {
  public:
-  InstanceSet(const std::vector<Mat4d>& world, const Group& group);
+  /// \param placed  one an instance: from the prototype's space to that of the node, all of them
+  ///                mirroring or none
+  InstanceSet(const std::vector<Trs>& placed, std::vector<InstanceLane> lanes);
 
-  /// Room for the transforms, in group order.
+  /// Room for the transforms and values, in group order.
   void reserve(GeometryBlock& block);
   void fill(GeometryBlock& block) const;
-  /// The node that holds the set; the caller adds it to the scene and gives it its mesh.
-  [[nodiscard]] Node make_node(Scene& out, BlockId block) const;
+  /// Adds the streams to `out`.
+  [[nodiscard]] Instancing make_instancing(Scene& out, BlockId block) const;
 
  private:
-  const Group& group_;
-  bool mirrored_ = false;
-  std::vector<float> translations_;  ///< 3 an instance, relative to the pivot
-  std::vector<float> rotations_;     ///< 4 an instance, empty where none turns
-  std::vector<float> scales_;        ///< 3 an instance, empty where none scales
-  std::uint64_t offset_ = 0;
+  struct Stored {
+    std::string semantic;
+    ElementType element = ElementType::vec3;
+    ComponentType component = ComponentType::f32;
+    std::vector<std::byte> bytes;
+  };
+  void add_floats(const char* semantic, ElementType element, const std::vector<float>& values);
+  void add_lane(const InstanceLane& lane);
+
+  std::size_t count_ = 0;
+  std::vector<Stored> lanes_;
+  std::vector<std::uint64_t> offsets_;  ///< in the block, one a lane
 };
+
+/// The tint and the values that a plan asks for.
+/// \pre the group passed check_groups
+std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
+                                              const ProposeSettings& settings,
+                                              const Group& group);
 
 }  // namespace wakuzume

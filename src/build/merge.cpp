@@ -85,16 +85,12 @@ void store(std::byte* to, const float* values, std::size_t count) {
 /// Writes one attribute of one member, element by element.
 class AttributeWriter {
  public:
-  AttributeWriter(const Scene& scene,
-                  const MergeMember& member,
-                  const VertexPick& pick,
-                  const Mat4d& world,
-                  const Vec3d& pivot)
+  AttributeWriter(const Scene& scene, const MergeMember& member, const VertexPick& pick)
       : scene_(scene),
         member_(member),
         pick_(pick),
-        linear_(as_eigen(world).topLeftCorner<3, 3>()),
-        offset_(as_eigen(world).topRightCorner<3, 1>() - as_eigen(pivot)) {}
+        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()),
+        offset_(as_eigen(member.matrix).topRightCorner<3, 1>()) {}
 
   void write(const OutputAttribute& attribute, std::byte* to) {
     const StreamId stream = member_.primitive->find(attribute.semantic);
@@ -255,13 +251,13 @@ class AttributeWriter {
 
 }  // namespace
 
-ClusterMerge::ClusterMerge(const Scene& source, const std::vector<Mat4d>& world, const Group& group)
-    : source_(source), world_(world), group_(group) {
-  for (const DrawRef& ref : group.members) {
+ClusterMerge::ClusterMerge(const Scene& source, std::vector<MergePart> parts, MaterialId material)
+    : source_(source), material_(material) {
+  for (const MergePart& part : parts) {
     MergeMember member;
-    member.ref = ref;
-    member.primitive = &source[source[ref.node].mesh].primitives[ref.primitive];
-    member.mirrored = linear_determinant(world[to_index(ref.node)]) < 0;
+    member.ref = part.draw;
+    member.primitive = &source[source[part.draw.node].mesh].primitives[part.draw.primitive];
+    member.matrix = part.matrix;
     members_.push_back(member);
   }
   topology_ = find_topology(members_.front().primitive->mode);
@@ -300,12 +296,12 @@ void ClusterMerge::reserve(GeometryBlock& block) {
 
 void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) {
   std::vector<std::uint32_t> list = make_list_indices(source_, *member.primitive);
-  if (member.mirrored && topology_ == Topology::triangles) {
+  if (linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles) {
     flip_winding(list);
   }
   const VertexPick pick =
       unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
-  AttributeWriter writer(source_, member, pick, world_[to_index(member.ref.node)], group_.pivot);
+  AttributeWriter writer(source_, member, pick);
   for (std::size_t a = 0; a < layout_.size(); ++a) {
     const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
     writer.write(layout_[a], block.data(at));
@@ -331,7 +327,7 @@ Primitive ClusterMerge::add_to(Scene& out, BlockId block) const {
   constexpr std::uint32_t vertex_target = 34962;
   constexpr std::uint32_t index_target = 34963;
   Primitive primitive;
-  primitive.material = group_.material;
+  primitive.material = material_;
   primitive.mode = topology_ == Topology::triangles ? PrimitiveMode::triangles
                    : topology_ == Topology::lines   ? PrimitiveMode::lines
                                                     : PrimitiveMode::points;

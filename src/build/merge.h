@@ -8,14 +8,20 @@
 #include "build/geometry_block.h"
 #include "wakuzume/propose.h"
 
-/// Merging the draws of one cluster into one primitive.
+/// Merging draws into one primitive.
 namespace wakuzume {
 
-/// One cluster from its sizes to its bytes.
+/// A draw and the matrix from its own space to that of the result.
+struct MergePart {
+  DrawRef draw;
+  Mat4d matrix = identity_matrix;
+};
+
+/// One merged primitive from its sizes to its bytes.
 class ClusterMerge {
  public:
-  /// \pre `group` passed check_groups; all references outlive the merge
-  ClusterMerge(const Scene& source, const std::vector<Mat4d>& world, const Group& group);
+  /// \pre the parts passed check_groups; all references outlive the merge
+  ClusterMerge(const Scene& source, std::vector<MergePart> parts, MaterialId material);
 
   /// Step 1: layout, and how many vertices and indices each member gives. Independent of others.
   void count();
@@ -34,8 +40,7 @@ class ClusterMerge {
   void fill_member(const MergeMember& member, GeometryBlock& block);
 
   const Scene& source_;
-  const std::vector<Mat4d>& world_;
-  const Group& group_;
+  MaterialId material_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
   std::vector<OutputAttribute> layout_;
@@ -44,7 +49,7 @@ class ClusterMerge {
   std::uint64_t vertex_count_ = 0;
   std::uint64_t index_count_ = 0;
   ComponentType index_type_ = ComponentType::u16;
-  Box3d bounds_;  ///< of the stored positions, relative to the pivot
+  Box3d bounds_;  ///< of the stored positions
 };
 
 }  // namespace wakuzume

@@ -83,10 +83,8 @@ struct BlockSum {
   bool has_blended = false;
 };
 
-/// A light that throws shadows, all its faces together.
-struct ShadowLight {
-  Vec3d position{0, 0, 0};
-  double reach_m = 0;  ///< infinite where the light has no range
+/// What the shadow map of a light takes, all its faces together.
+struct LightCost {
   PassCost cost;
   std::vector<std::uint32_t> images;
 };
@@ -428,54 +426,29 @@ class FrameCounter {
       return;
     }
     Scratch scratch;
-    for_each_shown_node(scene_, [&](NodeId node) {
-      const LightId id = scene_[node].light;
-      if (id != no_light && scene_.lights[to_index(id)].type != "directional") {
-        lights_.push_back(
-            count_light(scene_.lights[to_index(id)], make_world_matrix(scene_, node), scratch));
-      }
-    });
+    lights_ = list_shadow_lights(scene_, profile_);
+    std::transform(lights_.begin(), lights_.end(), std::back_inserter(light_costs_),
+                   [&](const ShadowLight& light) { return count_light(light, scratch); });
   }
 
-  [[nodiscard]] ShadowLight count_light(const Light& light,
-                                        const Mat4d& world,
-                                        Scratch& scratch) const {
-    ShadowLight out;
-    out.position = {world[12], world[13], world[14]};
-    const double reach = light.range > 0 ? light.range : profile_.light_reach_m;
-    out.reach_m = reach > 0 ? reach : std::numeric_limits<double>::infinity();
+  [[nodiscard]] LightCost count_light(const ShadowLight& light, Scratch& scratch) const {
+    LightCost out;
     scratch.frame_images.start(scene_.images.size());
     scratch.seen.resize(visibility_.boxes().word_count());
-    for (const Viewpoint& face : make_light_faces(light, world, reach)) {
+    for (const Viewpoint& face : light.faces) {
       visibility_.boxes().find_seen(make_frustum(face), scratch.seen);
-      add(count_seen(scratch.seen, Buffers::depth, out.position, scratch), out.cost);
+      add(count_seen(scratch.seen, Buffers::depth, light.position, scratch), out.cost);
     }
     out.images = scratch.frame_images.list();
     return out;
   }
 
   PassCost count_lights(const Viewpoint& view, const PassSpec& pass, Scratch& scratch) const {
-    const Frustum frustum = make_frustum(view);
-    std::vector<std::pair<double, std::size_t>> near;
-    for (std::size_t i = 0; i < lights_.size(); ++i) {
-      const ShadowLight& light = lights_[i];
-      const Eigen::Vector3d at = as_eigen(light.position);
-      const bool reaches =
-          std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
-            return as_eigen(plane.normal).dot(at) + plane.distance >= -light.reach_m;
-          });
-      if (reaches) {
-        const Eigen::Vector3d eye(view.world[12], view.world[13], view.world[14]);
-        near.emplace_back((at - eye).squaredNorm(), i);
-      }
-    }
-    std::sort(near.begin(), near.end());
-    near.resize(std::min<std::size_t>(near.size(), pass.lights));
     PassCost cost;
     scratch.images.start(scene_.images.size());
-    for (const auto& [distance, i] : near) {
-      add(lights_[i].cost, cost);
-      for (const std::uint32_t image : lights_[i].images) {
+    for (const std::size_t i : choose_shadow_lights(lights_, view, pass.lights)) {
+      add(light_costs_[i].cost, cost);
+      for (const std::uint32_t image : light_costs_[i].images) {
         scratch.images.add(image);
         scratch.frame_images.add(image);
       }
@@ -500,6 +473,7 @@ class FrameCounter {
   bool draws_count_singly_ = false;
   Vec3d sun_{};
   std::vector<ShadowLight> lights_;
+  std::vector<LightCost> light_costs_;  ///< one a light
 };
 
 }  // namespace

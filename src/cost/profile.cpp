@@ -32,6 +32,7 @@ Result<void> validate(const CostProfile& profile) {
       {"vertex_ns", profile.vertex_ns},
       {"texture_megabyte_us", profile.texture_megabyte_us},
       {"texture_bytes_per_texel", profile.texture_bytes_per_texel},
+      {"geometry_megabyte_us", profile.geometry_megabyte_us},
       {"light_reach_m", profile.light_reach_m}};
   for (const auto& [name, value] : prices) {
     if (!(value >= 0 && value <= 1e9)) {

@@ -8,6 +8,7 @@
 
 #include "scene/matrix.h"
 #include "scene/tree.h"
+#include "survey/draws.h"
 
 namespace wakuzume {
 namespace {
@@ -90,6 +91,83 @@ std::vector<Viewpoint> make_light_faces(const Light& light, const Mat4d& world, 
     faces.push_back(face);
   }
   return faces;
+}
+
+std::vector<ShadowLight> list_shadow_lights(const Scene& scene, const CostProfile& profile) {
+  std::vector<ShadowLight> out;
+  for_each_shown_node(scene, [&](NodeId node) {
+    const LightId id = scene[node].light;
+    if (id == no_light || scene.lights[to_index(id)].type == "directional") {
+      return;
+    }
+    const Light& light = scene.lights[to_index(id)];
+    const Mat4d world = make_world_matrix(scene, node);
+    const double reach = light.range > 0 ? light.range : profile.light_reach_m;
+    ShadowLight source;
+    source.position = {world[12], world[13], world[14]};
+    source.reach_m = reach > 0 ? reach : std::numeric_limits<double>::infinity();
+    source.faces = make_light_faces(light, world, reach);
+    out.push_back(std::move(source));
+  });
+  return out;
+}
+
+std::vector<std::size_t> choose_shadow_lights(std::span<const ShadowLight> lights,
+                                              const Viewpoint& view,
+                                              std::size_t most) {
+  const Frustum frustum = make_frustum(view);
+  const Eigen::Vector3d eye(view.world[12], view.world[13], view.world[14]);
+  std::vector<std::pair<double, std::size_t>> near;
+  for (std::size_t i = 0; i < lights.size(); ++i) {
+    const Eigen::Vector3d at = as_eigen(lights[i].position);
+    const bool reaches =
+        std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
+          return as_eigen(plane.normal).dot(at) + plane.distance >= -lights[i].reach_m;
+        });
+    if (reaches) {
+      near.emplace_back((at - eye).squaredNorm(), i);
+    }
+  }
+  std::sort(near.begin(), near.end());
+  near.resize(std::min(near.size(), most));
+  std::vector<std::size_t> chosen(near.size());
+  std::transform(near.begin(), near.end(), chosen.begin(),
+                 [](const auto& entry) { return entry.second; });
+  return chosen;
+}
+
+std::vector<WeighedFrustum> list_frusta(const Scene& scene,
+                                        std::span<const Viewpoint> views,
+                                        const CostProfile& profile) {
+  std::vector<WeighedFrustum> out;
+  const Vec3d sun = find_sun(scene, profile);
+  const std::vector<ShadowLight> lights = list_shadow_lights(scene, profile);
+  std::vector<std::uint32_t> drawn(lights.size(), 0);
+  for (const Viewpoint& view : views) {
+    std::uint32_t whole = 0;
+    for (const PassSpec& pass : profile.passes) {
+      if (pass.kind == PassKind::main || pass.kind == PassKind::depth) {
+        ++whole;
+      } else if (pass.kind == PassKind::sun_shadow) {
+        out.push_back({make_cascade(view, pass, sun), 1});
+      } else {
+        for (const std::size_t light : choose_shadow_lights(lights, view, pass.lights)) {
+          ++drawn[light];
+        }
+      }
+    }
+    if (whole > 0) {
+      out.push_back({make_frustum(view), whole});
+    }
+  }
+  for (std::size_t i = 0; i < lights.size(); ++i) {
+    for (const Viewpoint& face : lights[i].faces) {
+      if (drawn[i] > 0) {
+        out.push_back({make_frustum(face), drawn[i]});
+      }
+    }
+  }
+  return out;
 }
 
 }  // namespace wakuzume

@@ -5,9 +5,10 @@
 #include <algorithm>
 #include <cmath>
 #include <memory>
-#include <nanoflann.hpp>
 #include <numeric>
 #include <tuple>
+
+#include "scene/point_tree.h"
 
 namespace wakuzume {
 namespace {
@@ -21,22 +22,6 @@ constexpr double rough_tolerance = 4e-3;
 constexpr double near_factor = 8;
 
 using Map = std::vector<std::uint32_t>;  ///< vertex of the one, by vertex of the other
-
-struct Cloud {
-  const std::vector<Eigen::Vector3d>& points;
-  [[nodiscard]] std::size_t kdtree_get_point_count() const { return points.size(); }
-  [[nodiscard]] double kdtree_get_pt(std::size_t i, std::size_t axis) const {
-    return points[i][static_cast<Eigen::Index>(axis)];
-  }
-  template <class Box>
-  bool kdtree_get_bbox(Box& /*box*/) const {
-    return false;
-  }
-};
-using Tree = nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<double, Cloud>,
-                                                 Cloud,
-                                                 3,
-                                                 std::uint32_t>;
 
 struct Affine {
   Eigen::Matrix3d linear = Eigen::Matrix3d::Identity();
@@ -54,33 +39,6 @@ Mat4d to_matrix(const Affine& map) {
   return from_eigen(out);
 }
 
-Eigen::Matrix3d make_rotation(const Eigen::Matrix3d& linear) {
-  const Eigen::JacobiSVD<Eigen::Matrix3d> svd(linear, Eigen::ComputeFullU | Eigen::ComputeFullV);
-  return svd.matrixU() * svd.matrixV().transpose();
-}
-
-/// The nearest matrix with a rotation (or a mirrored one) and one scale.
-Eigen::Matrix3d make_similarity(const Eigen::Matrix3d& linear) {
-  return make_rotation(linear) * std::cbrt(std::abs(linear.determinant()));
-}
-
-/// A near matrix that scales along the axes and then rotates.
-Eigen::Matrix3d make_scaled_rotation(const Eigen::Matrix3d& linear) {
-  Eigen::Matrix3d unit = linear;
-  for (int round = 0; round < 8; ++round) {
-    const Eigen::Matrix3d rotation = make_rotation(unit);
-    const Eigen::Vector3d scale = (rotation.transpose() * linear).diagonal();
-    if ((scale.array().abs() < 1e-12).any()) {
-      return linear;
-    }
-    unit = linear * scale.cwiseInverse().asDiagonal();
-    if (round == 7) {
-      return rotation * scale.asDiagonal();
-    }
-  }
-  return linear;
-}
-
 /// Elements as sorted lists of vertices, each turned so that its smallest vertex comes first.
 std::vector<std::array<std::uint32_t, 3>> list_elements(const Points& points, const Map* map) {
   const std::size_t each = points.corners_each();
@@ -92,8 +50,7 @@ std::vector<std::array<std::uint32_t, 3>> list_elements(const Points& points, co
       element[c] = map == nullptr ? vertex : (*map)[vertex];
     }
     if (each == 3) {
-      std::rotate(element.begin(), std::min_element(element.begin(), element.end()),
-                  element.end());
+      std::rotate(element.begin(), std::min_element(element.begin(), element.end()), element.end());
     } else if (each == 2 && element[0] > element[1]) {
       std::swap(element[0], element[1]);
     }
@@ -222,8 +179,7 @@ class Fitter {
                                   const Eigen::Vector3d& b1,
                                   const Eigen::Vector3d& b2,
                                   double side) {
-    const Eigen::Matrix3d rotation =
-        make_frame(b1, b2, side) * make_frame(a1, a2, 1).transpose();
+    const Eigen::Matrix3d rotation = make_frame(b1, b2, side) * make_frame(a1, a2, 1).transpose();
     Affine map;
     map.linear = unwhiten(white_to_) * rotation * white_from_.matrix;
     if (white_from_.rank == 2) {
@@ -380,8 +336,7 @@ class Fitter {
 
   /// Two vertices well apart in direction that have as few possible images as can be.
   [[nodiscard]] std::optional<std::pair<std::size_t, std::size_t>> choose_anchors(
-      const std::vector<Eigen::Vector3d>& here,
-      double noise) const {
+      const std::vector<Eigen::Vector3d>& here, double noise) const {
     constexpr std::size_t samples = 96;
     const double largest = std::sqrt(std::transform_reduce(
         here.begin(), here.end(), 0.0, [](double a, double b) { return std::max(a, b); },
@@ -409,7 +364,9 @@ class Fitter {
     return std::nullopt;
   }
 
-  static Eigen::Matrix3d make_frame(const Eigen::Vector3d& a, const Eigen::Vector3d& b, double side) {
+  static Eigen::Matrix3d make_frame(const Eigen::Vector3d& a,
+                                    const Eigen::Vector3d& b,
+                                    double side) {
     Eigen::Matrix3d frame;
     frame.col(0) = a.normalized();
     frame.col(2) = a.cross(b).normalized();
@@ -468,16 +425,9 @@ class Fitter {
   /// The vertex of `to` that one of `from` lands on: nearest of those whose attributes agree.
   [[nodiscard]] std::uint32_t find_partner(const Affine& map, std::size_t vertex, double reach) {
     if (!tree_) {
-      cloud_ = std::make_unique<Cloud>(Cloud{to_.positions});
-      tree_ = std::make_unique<Tree>(3, *cloud_, nanoflann::KDTreeSingleIndexAdaptorParams(12));
+      tree_ = std::make_unique<PointTree>(to_.positions);
     }
-    const Eigen::Vector3d at = map(from_.positions[vertex]);
-    near_.clear();
-    nanoflann::RadiusResultSet<double, std::uint32_t> found(reach * reach * (1 + 1e-9) + 1e-300, near_);
-    tree_->findNeighbors(found, at.data(), nanoflann::SearchParams());
-    std::sort(near_.begin(), near_.end(),
-              [](const auto& a, const auto& b) { return std::pair(a.second, a.first) <
-                                                        std::pair(b.second, b.first); });
+    tree_->find(map(from_.positions[vertex]), reach, near_);
     const Eigen::Matrix3d normals = make_normal_matrix(map.linear);
     const double tolerance = reach > near_factor * strict_
                                  ? std::max(0.2, settings_.direction_tolerance)
@@ -536,8 +486,7 @@ class Fitter {
   Whitening white_from_;
   Whitening white_to_;
   std::vector<std::pair<double, std::uint32_t>> by_radius_;
-  std::unique_ptr<Cloud> cloud_;
-  std::unique_ptr<Tree> tree_;
+  std::unique_ptr<PointTree> tree_;
   std::vector<std::pair<std::uint32_t, double>> near_;
 };
 

@@ -43,6 +43,8 @@ void for_each_field(CostProfile& profile, const Visit& visit) {
         "GPU time of a million bytes of texture; microseconds from 0");
   visit("texture_bytes_per_texel", profile.texture_bytes_per_texel,
         "size of a texel as the hardware holds it; bytes from 0");
+  visit("geometry_megabyte_us", profile.geometry_megabyte_us,
+        "price of a million bytes of geometry kept in memory; microseconds a frame from 0");
 }
 
 template <class Visit>

@@ -48,8 +48,11 @@ bool read_word(JsonIn& in, JsonValue value, const At& at, Enum& out, std::size_t
 /// Reads the root object: checks "format" and "version", hands every other member to
 /// `reader.member(key, value, at, out)`.
 template <class Reader>
-auto read_document(const std::string& path, const char* format, JsonIn& in, Reader& reader)
-    -> decltype(reader.read(path)) {
+auto read_document(const std::string& path,
+                   const char* format,
+                   JsonIn& in,
+                   Reader& reader,
+                   std::uint32_t wanted_version = 1) -> decltype(reader.read(path)) {
   using Out = typename decltype(reader.read(path))::value_type;
   const auto file = map_file(path);
   if (!file) {
@@ -79,10 +82,11 @@ auto read_document(const std::string& path, const char* format, JsonIn& in, Read
     });
     if (good && !at_end(document)) {
       in.fail(ErrorCode::bad_json, at, "text follows after the end of the document");
-    } else if (good && (found != format || version != 1)) {
+    } else if (good && (found != format || version != wanted_version)) {
       in.fail(ErrorCode::bad_value, at,
-              std::string("expected format '") + format + "' in version 1, found '" + found +
-                  "' in version " + std::to_string(version));
+              std::string("expected format '") + format + "' in version " +
+                  std::to_string(wanted_version) + ", found '" + found + "' in version " +
+                  std::to_string(version));
     }
   }
   if (in.error()) {

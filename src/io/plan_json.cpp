@@ -12,6 +12,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
+constexpr std::uint32_t plan_version = 2;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -20,7 +21,9 @@ void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
 }
 
 /// Tables of the settings that a plan depends on.
-bool is_planned(std::string_view table) { return table == "survey" || table == "propose"; }
+bool is_planned(std::string_view table) {
+  return table == "survey" || table == "propose" || table == "families";
+}
 
 void write_settings(ReadableJsonOut& out, const Plan& plan) {
   Settings settings;
@@ -50,34 +53,144 @@ void write_settings(ReadableJsonOut& out, const Plan& plan) {
   out.end_object();
 }
 
+void write_line(ReadableJsonOut& out, const Scene& scene, const DrawRef& ref, const Fit* fit) {
+  JsonOut line;
+  line.begin_object();
+  write_draw(line, scene, ref);
+  if (fit != nullptr && fit->matrix != identity_matrix) {
+    line.member("fit", fit->matrix);
+  }
+  line.end_object();
+  out.line(line);
+}
+
+void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
+  if (!group.tint.empty()) {
+    out.member("tint", group.tint);
+  }
+  out.begin_array("prototype");
+  for (const DrawRef& ref : group.prototype) {
+    write_line(out, scene, ref, nullptr);
+  }
+  out.end_array();
+  if (group.axes != identity_matrix) {
+    out.member_line("axes", group.axes);
+  }
+  out.member("residual", group.residual);
+}
+
 void write_group(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   out.begin_object();
   out.member("id", group.id);
   out.member("name", group.name);
   out.member("kind", to_string(group.kind));
+  if (group.pinned) {
+    out.member("pinned", true);
+  }
   if (group.material != no_material) {
     out.member("material", group.material);
+  }
+  out.member("pivot_at", to_string(group.pivot_at));
+  if (group.pivot_node != no_node) {
+    out.member("pivot_node", group.pivot_node);
   }
   out.member_line("pivot", group.pivot);
   out.member("reason", group.reason);
   out.member("triangles", group.triangles);
   out.member("vertices", group.vertices);
+  out.member("bytes", group.bytes);
+  out.member("saved_us", group.saved_us);
+  if (group.kind == GroupKind::instance_set) {
+    write_set(out, scene, group);
+  }
+  const std::size_t parts = std::max<std::size_t>(1, group.prototype.size());
   out.begin_array("members");
-  for (const DrawRef& ref : group.members) {
-    JsonOut line;
-    line.begin_object();
-    write_draw(line, scene, ref);
-    line.end_object();
-    out.line(line);
+  for (std::size_t m = 0; m < group.members.size(); ++m) {
+    Fit fit;
+    const bool has_fit = m % parts == 0 && m / parts < group.fits.size();
+    fit.matrix = has_fit ? group.fits[m / parts] : identity_matrix;
+    write_line(out, scene, group.members[m], &fit);
   }
   out.end_array();
   out.end_object();
 }
 
+void write_spread(ReadableJsonOut& out, const char* name, const Spread& spread) {
+  JsonOut line;
+  line.begin_object();
+  line.member("median", spread.median);
+  line.member("p95", spread.p95);
+  line.member("worst", spread.worst);
+  line.end_object();
+  out.key(name);
+  out.line(line);
+}
+
+void write_outcome(ReadableJsonOut& out, const char* name, const Outcome& outcome) {
+  out.begin_object(name);
+  out.member("draws", outcome.draws);
+  out.member("triangles", outcome.triangles);
+  out.member("vertices", outcome.vertices);
+  out.member("bytes", outcome.bytes);
+  write_spread(out, "view_draws", outcome.view_draws);
+  write_spread(out, "view_triangles", outcome.view_triangles);
+  write_spread(out, "frame_draws", outcome.frame_draws);
+  write_spread(out, "frame_ms", outcome.frame_ms);
+  out.member("mean_ms", outcome.mean_ms);
+  out.end_object();
+}
+
+void write_families(ReadableJsonOut& out, const Scene& scene, const Plan& plan) {
+  out.begin_array("families");
+  for (const PlannedFamily& family : plan.families) {
+    out.begin_object();
+    JsonOut prototype;
+    prototype.begin_object();
+    write_draw(prototype, scene, family.prototype);
+    prototype.end_object();
+    out.key("prototype");
+    out.line(prototype);
+    out.member("draws", family.draws);
+    out.begin_array("members");
+    for (const PlannedFamily::Member& member : family.members) {
+      JsonOut line;
+      line.begin_object();
+      write_draw(line, scene, member.draw);
+      line.member("draws", member.draws);
+      line.member("likeness", to_string(member.likeness));
+      line.member("residual", member.fit.residual);
+      line.member("fit", member.fit.matrix);
+      line.end_object();
+      out.line(line);
+    }
+    out.end_array();
+    out.end_object();
+  }
+  out.end_array();
+}
+
+/// A row a draw: most of a plan's text for a large scene, so without names.
+void write_marks(ReadableJsonOut& out, const Plan& plan) {
+  out.begin_array("marks");
+  for (const DrawMark& mark : plan.marks) {
+    JsonOut line;
+    line.begin_array();
+    line.value(mark.draw.node);
+    line.value(mark.draw.primitive);
+    line.value(mark.place);
+    line.value(mark.geometry);
+    line.value(mark.look);
+    line.value(mark.path);
+    line.end_array();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 class PlanReader {
  public:
   Result<Plan> read(const std::string& path) {
-    return read_document(path, plan_format, in_, *this);
+    return read_document(path, plan_format, in_, *this, plan_version);
   }
 
   bool member(std::string_view key, JsonValue value, const At& at, Plan& plan) {
@@ -87,11 +200,28 @@ class PlanReader {
     if (key == "settings") {
       return read_settings(value, at, plan);
     }
-    if (key == "cell_size_m") {
-      return in_.read(value, at, plan.cell_size_m);
+    if (key == "profile") {
+      return in_.read(value, at, plan.profile);
+    }
+    if (key == "view_count") {
+      return in_.read(value, at, plan.view_count);
     }
     if (key == "forecast") {
-      return read_forecast(value, at, plan.forecast);
+      return in_.object(value, at, [&](std::string_view side, JsonValue v, const At& a) {
+        return side == "before"  ? read_outcome(v, a, plan.forecast.before)
+               : side == "after" ? read_outcome(v, a, plan.forecast.after)
+                                 : unknown_member(in_, a);
+      });
+    }
+    if (key == "marks") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_mark(item, a, plan.marks.emplace_back());
+      });
+    }
+    if (key == "families") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_family(item, a, plan.families.emplace_back());
+      });
     }
     if (key == "groups") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
@@ -156,19 +286,83 @@ class PlanReader {
     }
   }
 
-  bool read_forecast(JsonValue value, const At& at, Forecast& out) {
+  bool read_mark(JsonValue value, const At& at, DrawMark& out) {
+    std::size_t column = 0;
+    const bool good = in_.array(value, at, [&](JsonValue v, const At& a) {
+      switch (column++) {
+        case 0:
+          return in_.read(v, a, out.draw.node);
+        case 1:
+          return in_.read(v, a, out.draw.primitive);
+        case 2:
+          return in_.read(v, a, out.place);
+        case 3:
+          return in_.read(v, a, out.geometry);
+        case 4:
+          return in_.read(v, a, out.look);
+        case 5:
+          return in_.read(v, a, out.path);
+        default:
+          return in_.fail(ErrorCode::bad_value, at, "a mark has 6 values");
+      }
+    });
+    return good && (column == 6 || in_.fail(ErrorCode::bad_value, at, "a mark has 6 values"));
+  }
+
+  bool read_spread(JsonValue value, const At& at, Spread& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      if (key == "draws_before") {
-        return in_.read(v, a, out.draws_before);
+      return key == "median"  ? in_.read(v, a, out.median)
+             : key == "p95"   ? in_.read(v, a, out.p95)
+             : key == "worst" ? in_.read(v, a, out.worst)
+                              : unknown_member(in_, a);
+    });
+  }
+
+  bool read_outcome(JsonValue value, const At& at, Outcome& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "draws"            ? in_.read(v, a, out.draws)
+             : key == "triangles"      ? in_.read(v, a, out.triangles)
+             : key == "vertices"       ? in_.read(v, a, out.vertices)
+             : key == "bytes"          ? in_.read(v, a, out.bytes)
+             : key == "view_draws"     ? read_spread(v, a, out.view_draws)
+             : key == "view_triangles" ? read_spread(v, a, out.view_triangles)
+             : key == "frame_draws"    ? read_spread(v, a, out.frame_draws)
+             : key == "frame_ms"       ? read_spread(v, a, out.frame_ms)
+             : key == "mean_ms"        ? in_.read(v, a, out.mean_ms)
+                                       : unknown_member(in_, a);
+    });
+  }
+
+  bool read_ref(JsonValue value, const At& at, DrawRef& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return read_draw_member(key, v, a, out);
+    });
+  }
+
+  bool read_family(JsonValue value, const At& at, PlannedFamily& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "prototype") {
+        return read_ref(v, a, out.prototype);
       }
-      if (key == "draws_after") {
-        return in_.read(v, a, out.draws_after);
+      if (key == "draws") {
+        return in_.read(v, a, out.draws);
       }
-      if (key == "vertices_stored_before") {
-        return in_.read(v, a, out.vertices_stored_before);
+      if (key != "members") {
+        return unknown_member(in_, a);
       }
-      return key == "vertices_stored_after" ? in_.read(v, a, out.vertices_stored_after)
-                                            : unknown_member(in_, a);
+      return in_.array(v, a, [&](JsonValue item, const At& b) {
+        return read_family_member(item, b, out.members.emplace_back());
+      });
+    });
+  }
+
+  bool read_family_member(JsonValue value, const At& at, PlannedFamily::Member& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "draws"      ? in_.read(v, a, out.draws)
+             : key == "likeness" ? read_word(in_, v, a, out.likeness, likeness_count)
+             : key == "residual" ? in_.read(v, a, out.fit.residual)
+             : key == "fit"      ? in_.read(v, a, out.fit.matrix)
+                                 : read_draw_member(key, v, a, out.draw);
     });
   }
 
@@ -184,41 +378,73 @@ class PlanReader {
   }
 
   bool read_group(JsonValue value, const At& at, Group& out) {
-    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      if (key == "id") {
-        return in_.read(v, a, out.id);
+    // The prototype may come after the members, so fits are put in order at the end.
+    std::vector<std::pair<std::size_t, Mat4d>> fits;
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "members") {
+        return in_.array(
+            v, a, [&](JsonValue item, const At& b) { return read_member(item, b, out, fits); });
       }
-      if (key == "name") {
-        return in_.read(v, a, out.name);
-      }
-      if (key == "kind") {
-        return read_word(in_, v, a, out.kind, 2);
-      }
-      if (key == "material") {
-        return in_.read(v, a, out.material);
-      }
-      if (key == "pivot") {
-        return in_.read(v, a, out.pivot);
-      }
-      if (key == "reason") {
-        return in_.read(v, a, out.reason);
-      }
-      if (key == "triangles") {
-        return in_.read(v, a, out.triangles);
-      }
-      if (key == "vertices") {
-        return in_.read(v, a, out.vertices);
-      }
-      if (key != "members") {
-        return unknown_member(in_, a);
-      }
-      return in_.array(v, a, [&](JsonValue item, const At& b) {
-        DrawRef& ref = out.members.emplace_back();
-        return in_.object(item, b, [&](std::string_view name, JsonValue inner, const At& c) {
-          return read_draw_member(name, inner, c, ref);
+      if (key == "prototype") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_ref(item, b, out.prototype.emplace_back());
         });
-      });
+      }
+      return read_group_member(key, v, a, out);
     });
+    return good && put_fits(fits, at, out);
+  }
+
+  bool read_group_member(std::string_view key, JsonValue v, const At& a, Group& out) {
+    return key == "id"           ? in_.read(v, a, out.id)
+           : key == "name"       ? in_.read(v, a, out.name)
+           : key == "kind"       ? read_word(in_, v, a, out.kind, 2)
+           : key == "pinned"     ? in_.read(v, a, out.pinned)
+           : key == "material"   ? in_.read(v, a, out.material)
+           : key == "tint"       ? in_.read(v, a, out.tint)
+           : key == "pivot_at"   ? read_word(in_, v, a, out.pivot_at, pivot_at_count)
+           : key == "pivot_node" ? in_.read(v, a, out.pivot_node)
+           : key == "pivot"      ? in_.read(v, a, out.pivot)
+           : key == "reason"     ? in_.read(v, a, out.reason)
+           : key == "triangles"  ? in_.read(v, a, out.triangles)
+           : key == "vertices"   ? in_.read(v, a, out.vertices)
+           : key == "bytes"      ? in_.read(v, a, out.bytes)
+           : key == "saved_us"   ? in_.read(v, a, out.saved_us)
+           : key == "axes"       ? in_.read(v, a, out.axes)
+           : key == "residual"   ? in_.read(v, a, out.residual)
+                                 : unknown_member(in_, a);
+  }
+
+  bool read_member(JsonValue value,
+                   const At& at,
+                   Group& out,
+                   std::vector<std::pair<std::size_t, Mat4d>>& fits) {
+    const std::size_t position = out.members.size();
+    DrawRef& ref = out.members.emplace_back();
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "fit") {
+        return in_.read(v, a, fits.emplace_back(position, identity_matrix).second);
+      }
+      return read_draw_member(key, v, a, ref);
+    });
+  }
+
+  bool put_fits(const std::vector<std::pair<std::size_t, Mat4d>>& fits, const At& at, Group& out) {
+    if (fits.empty()) {
+      return true;
+    }
+    const std::size_t parts = std::max<std::size_t>(1, out.prototype.size());
+    out.fits.assign((out.members.size() + parts - 1) / parts, identity_matrix);
+    for (const auto& [member, fit] : fits) {
+      if (member % parts != 0) {
+        return in_.fail(ErrorCode::bad_value, at,
+                        fmt::format("member {} has a fit, but only the first draw of each "
+                                    "instance has one",
+                                    member));
+      }
+      out.fits[member / parts] = fit;
+    }
+    return true;
   }
 
   bool read_kept(JsonValue value, const At& at, KeptDraw& out) {
@@ -242,18 +468,17 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   ReadableJsonOut out;
   out.begin_object();
   out.member("format", plan_format);
-  out.member("version", 1U);
+  out.member("version", plan_version);
   out.begin_object("scene");
   out.member("path", plan.scene_path);
   out.member("content", to_string(plan.scene_hash));
   out.end_object();
   write_settings(out, plan);
-  out.member("cell_size_m", plan.cell_size_m);
+  out.member("profile", plan.profile);
+  out.member("view_count", plan.view_count);
   out.begin_object("forecast");
-  out.member("draws_before", plan.forecast.draws_before);
-  out.member("draws_after", plan.forecast.draws_after);
-  out.member("vertices_stored_before", plan.forecast.vertices_stored_before);
-  out.member("vertices_stored_after", plan.forecast.vertices_stored_after);
+  write_outcome(out, "before", plan.forecast.before);
+  write_outcome(out, "after", plan.forecast.after);
   out.end_object();
   out.begin_array("groups");
   for (const Group& group : plan.groups) {
@@ -273,6 +498,8 @@ std::string to_json(const Scene& scene, const Plan& plan) {
     out.line(line);
   }
   out.end_array();
+  write_families(out, scene, plan);
+  write_marks(out, plan);
   out.end_object();
   return out.take() + "\n";
 }

@@ -2,6 +2,9 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <array>
+#include <string>
+
 #include "wakuzume/settings.h"
 
 namespace wakuzume {
@@ -65,43 +68,111 @@ void for_each_finding_setting(AnySettings& settings, const Visit& visit) {
         "words in names of nodes, meshes and materials that mark helpers");
 }
 
+/// How a plan is made.
+template <class AnySettings, class Visit>
+void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
+  auto& families = settings.propose.families;
+  visit("families", "tolerance", families.tolerance,
+        "farthest a vertex of a repeat may be from its place, by its part's diagonal; 0 to 0.01");
+  visit("families", "attribute_tolerance", families.attribute_tolerance,
+        "most by which UVs, colours and custom attributes of repeats may differ; 0 to 0.01");
+  visit("families", "direction_tolerance", families.direction_tolerance,
+        "most by which components of normals and tangents of repeats may differ; 0 to 0.1");
+  visit("families", "ignored_attributes", families.ignored_attributes,
+        "attributes in which repeats may differ, such as \"TEXCOORD_1\"; the first one's is shown");
+  auto& propose = settings.propose;
+  visit("propose", "min_instances", propose.min_instances,
+        "an instance set has at least so many instances; 2 to 1e9");
+  visit("propose", "repeats", propose.repeats,
+        "repeats of one shape: \"by_cost\", \"instance\" or \"merge\"");
+  visit("propose", "max_vertices", propose.max_vertices,
+        "most vertices in a cluster; up to 65535 indices take 16 bits; 3 to 4294967294");
+  visit("propose", "max_extent_m", propose.max_extent_m,
+        "longest side of a group in metres; 0: any; 0 to 1e9");
+  visit("propose", "cell_size_m", propose.cell_size_m,
+        "edge of the grid cells in metres, from the world origin; 0: cut by cost; 0 to 1e9");
+  visit("propose", "triangle_growth", propose.triangle_growth,
+        "times the triangles of today that a usual view may submit; 0: any, or 1 to 1e6");
+  visit("propose", "few_triangles_ms", propose.few_triangles_ms,
+        "no limit on triangles while those of a frame take less than this; 0 to 1e6");
+  visit("propose", "memory_growth", propose.memory_growth,
+        "times the geometry bytes of today that the result may hold; 0: any, or 1 to 1e6");
+  visit("propose", "few_megabytes", propose.few_megabytes,
+        "no limit on memory while all geometry takes less than this; 0 to 1e6");
+  visit("propose", "blended", propose.blended,
+        "draws with alpha blending: \"keep\" their own order, or \"merge\" them too");
+  visit("propose", "moving_parts", propose.moving_parts,
+        "parts that move as one: \"merge\" under their moving root, or \"keep\"");
+  visit("propose", "equal_materials", propose.equal_materials,
+        "materials equal by value under other names: \"fold\" into one, or \"apart\"");
+  visit("propose", "tints", propose.tints,
+        "factors that instances of one set may carry: base_color, metallic, roughness, emissive");
+  visit("propose", "instance_values", propose.instance_values,
+        "values that every instance carries: \"id\", \"random\"");
+  visit("propose", "value_storage", propose.value_storage,
+        "how instances store tints and values: \"floats\", or \"bytes\" (four, normalized)");
+}
+
 /// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
 /// Readers, writers and the plan's record all go through this list.
 template <class AnySettings, class Visit>
 void for_each_setting(AnySettings& settings, const Visit& visit) {
   for_each_survey_setting(settings, visit);
   for_each_finding_setting(settings, visit);
-  auto& propose = settings.propose;
-  visit("propose", "min_instances", propose.min_instances,
-        "repeats of a mesh primitive become an instance set from this many on; 2 to 1e9");
-  visit("propose", "max_vertices", propose.max_vertices,
-        "most vertices in a cluster; 65535 fits 16-bit indices; 3 to 4294967294");
-  visit("propose", "cell_size_m", propose.cell_size_m,
-        "edge of the grid cells in metres, from the world origin; 0: chosen by fewer_draws");
-  visit("propose", "fewer_draws", propose.fewer_draws,
-        "with cell_size_m = 0: how many times fewer draws to aim for; 1 to 1e6");
-  visit("propose", "blended", propose.blended,
-        "draws with alpha blending: \"keep\" their own order, or \"merge\" them too");
+  for_each_propose_setting(settings, visit);
   auto& verify = settings.verify;
   visit("verify", "position_tolerance", verify.position_tolerance,
         "allowed distance as a share of the result's extent; 0 to 1");
   visit("verify", "direction_tolerance", verify.direction_tolerance,
         "allowed difference of a normal's or tangent's component; 0 to 2");
+  visit("verify", "repeat_tolerance", verify.repeat_tolerance,
+        "allowed distance where another's geometry is shown, by the draw's diagonal; 0 to 1");
+  visit("verify", "repeat_attribute_tolerance", verify.repeat_attribute_tolerance,
+        "there too: of UVs and colours, and a hundred times that of directions; 0 to 1");
 }
 
-inline const char* to_text(Blended blended) { return blended == Blended::keep ? "keep" : "merge"; }
-inline const char* to_text(ConstantTracks tracks) {
-  return tracks == ConstantTracks::may_move ? "may_move" : "stand_still";
+/// The words of an enumeration, in its order.
+template <class Enum>
+struct Words;
+template <>
+struct Words<Blended> {
+  static constexpr std::array list{"keep", "merge"};
+};
+template <>
+struct Words<ConstantTracks> {
+  static constexpr std::array list{"may_move", "stand_still"};
+};
+template <>
+struct Words<Repeats> {
+  static constexpr std::array list{"by_cost", "instance", "merge"};
+};
+template <>
+struct Words<MovingParts> {
+  static constexpr std::array list{"merge", "keep"};
+};
+template <>
+struct Words<EqualMaterials> {
+  static constexpr std::array list{"fold", "apart"};
+};
+template <>
+struct Words<ValueStorage> {
+  static constexpr std::array list{"floats", "bytes"};
+};
+
+template <class Enum>
+const char* to_text(Enum word) {
+  return Words<Enum>::list[static_cast<std::size_t>(word)];
 }
 /// \return false for another word
-inline bool from_text(const std::string& text, ConstantTracks& out) {
-  out = text == "stand_still" ? ConstantTracks::stand_still : ConstantTracks::may_move;
-  return text == "stand_still" || text == "may_move";
-}
-/// \return false for another word
-inline bool from_text(const std::string& text, Blended& out) {
-  out = text == "merge" ? Blended::merge : Blended::keep;
-  return text == "merge" || text == "keep";
+template <class Enum>
+bool from_text(const std::string& text, Enum& out) {
+  for (std::size_t i = 0; i < Words<Enum>::list.size(); ++i) {
+    if (text == Words<Enum>::list[i]) {
+      out = static_cast<Enum>(i);
+      return true;
+    }
+  }
+  return false;
 }
 
 }  // namespace wakuzume

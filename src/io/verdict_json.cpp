@@ -22,6 +22,7 @@ std::string to_json(const Verdict& verdict) {
   out.member("triangles_checked", verdict.triangles_checked);
   out.member("elements_checked", verdict.elements_checked);
   out.member("largest_position_error_m", verdict.largest_position_error_m);
+  out.member("fitted_draws", verdict.fitted_draws);
   out.member("mismatch_count", verdict.mismatch_count);
   out.begin_array("mismatches");
   for (const Mismatch& mismatch : verdict.mismatches) {

@@ -5,13 +5,22 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
+#include "plan/items.h"
+#include "plan/keys.h"
+#include "scene/matrix.h"
+#include "scene/running.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
 namespace {
 
 constexpr std::size_t max_listed = 10;
+
+double find_size(const Box3d& box) {
+  return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
+}
 
 /// Collects everything that is wrong with the groups of a plan.
 class PlanChecker {
@@ -21,132 +30,286 @@ class PlanChecker {
         survey_(survey),
         plan_(plan),
         world_(make_world_matrices(scene)),
+        keys_(make_plan_keys(scene, survey, plan.settings)),
+        sizes_(make_shape_sizes(scene, survey)),
         taken_(survey.draws.size(), 0) {}
 
-  Result<Coverage> run() {
+  std::vector<Violation> run(const RunControl& run) {
     for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
-      check_group(plan_.groups[g], fmt::format("/groups/{}", g));
+      take_group(plan_.groups[g], fmt::format("/groups/{}", g));
     }
     for (std::size_t k = 0; k < plan_.kept.size(); ++k) {
       take(plan_.kept[k].draw, fmt::format("/kept/{}", k));
-      ++coverage_.kept;
     }
     for (std::size_t d = 0; d < taken_.size(); ++d) {
       if (taken_[d] == 0) {
         violate("", fmt::format("{} is in no group and not kept", name_of(survey_.draws[d])));
       }
     }
-    coverage_.draws = survey_.draws.size();
-    if (count_ == 0) {
-      return coverage_;
+    // Fits are the costly part: group by group, side by side, and only for groups that are sound.
+    std::vector<std::vector<Violation>> misfits(plan_.groups.size());
+    for_each_index(plan_.groups.size(), {run.threads, nullptr}, "", [&](std::size_t g) {
+      if (sound_[g] && plan_.groups[g].kind == GroupKind::instance_set) {
+        misfits[g] = check_instances(plan_.groups[g], fmt::format("/groups/{}", g));
+      }
+    });
+    for (std::vector<Violation>& list : misfits) {
+      std::move(list.begin(), list.end(), std::back_inserter(found_));
     }
-    if (count_ > max_listed) {
-      text_ += fmt::format("; and {} more", count_ - max_listed);
-    }
-    return Failure(Error{ErrorCode::plan_invalid, text_, {"", first_place_}});
+    return std::move(found_);
   }
 
  private:
-  void violate(const std::string& place, const std::string& what) {
-    if (++count_ > max_listed) {
-      return;
-    }
-    if (count_ == 1) {
-      first_place_ = place;
-      text_ = what;
-    } else {
-      text_ += fmt::format("; {}{}{}", place, place.empty() ? "" : ": ", what);
-    }
+  void violate(std::string place, std::string what) {
+    found_.push_back({std::move(place), std::move(what)});
   }
 
   [[nodiscard]] std::string name_of(const Draw& draw) const {
     return fmt::format("{} primitive {}", make_node_path(scene_, draw.node), draw.primitive);
   }
+  [[nodiscard]] std::string key_of(const Draw& draw) const {
+    return to_string(scene_, survey_[draw.key]);
+  }
 
-  DrawId take(const DrawRef& ref, const std::string& place) {
+  DrawId find(const DrawRef& ref, const std::string& place) {
     const DrawId id = find_draw(survey_, ref);
     if (id == no_draw) {
       violate(place, fmt::format("node {} primitive {} is no draw of the scene", to_index(ref.node),
                                  ref.primitive));
-    } else if (++taken_[to_index(id)] == 2) {
+    }
+    return id;
+  }
+
+  DrawId take(const DrawRef& ref, const std::string& place) {
+    const DrawId id = find(ref, place);
+    if (id != no_draw && ++taken_[to_index(id)] == 2) {
       violate(place, fmt::format("{} is in the plan twice", name_of(survey_[id])));
     }
     return id;
   }
 
-  void check_group(const Group& group, const std::string& place) {
-    const bool cluster = group.kind == GroupKind::cluster;
-    (cluster ? coverage_.clustered : coverage_.instanced) += group.members.size();
+  void take_group(const Group& group, const std::string& place) {
+    const std::size_t before = found_.size();
+    if (group.name.empty() || !names_.insert(group.name).second) {
+      violate(place, fmt::format("the name \"{}\" is empty or another group's too", group.name));
+    }
     if (group.members.empty()) {
       violate(place, "the group has no members");
     }
-    std::uint64_t vertices = 0;
-    DrawId first = no_draw;
+    if (group.pivot_at == PivotAt::node && to_index(group.pivot_node) >= scene_.nodes.size()) {
+      violate(place + "/pivot_node", "the pivot's node does not exist");
+    }
+    std::vector<DrawId> members;
     for (std::size_t m = 0; m < group.members.size(); ++m) {
       const std::string member_place = fmt::format("{}/members/{}", place, m);
-      const DrawId id = take(group.members[m], member_place);
-      if (id == no_draw) {
-        continue;
+      members.push_back(take(group.members[m], member_place));
+      if (members.back() != no_draw) {
+        check_free(survey_[members.back()], member_place);
       }
-      const Draw& draw = survey_[id];
-      first = first == no_draw ? id : first;
-      vertices += count_cluster_vertices(scene_, draw);
-      check_member(draw, survey_[first], cluster, member_place);
     }
-    if (cluster && vertices > plan_.settings.max_vertices) {
-      violate(place, fmt::format("the cluster may get {} vertices, the limit is {}", vertices,
-                                 plan_.settings.max_vertices));
+    if (found_.size() == before) {
+      if (group.kind == GroupKind::cluster) {
+        check_cluster(group, members, place);
+      } else {
+        check_set(group, members, place);
+      }
     }
-    if (first != no_draw && survey_[first].material != group.material) {
+    sound_.push_back(found_.size() == before);
+  }
+
+  void check_free(const Draw& draw, const std::string& place) {
+    if (draw.blended && plan_.settings.blended == Blended::keep) {
+      violate(place, fmt::format("{} is blended and the plan keeps those", name_of(draw)));
+    } else if (!may_be_planned(draw, plan_.settings)) {
+      violate(place, fmt::format("{} must stay: {}", name_of(draw), to_string(draw.stay)));
+    } else if (const NodeId root = survey_[draw.key].moving_root;
+               root != no_node && !is_invertible(world_[to_index(root)])) {
+      violate(place, fmt::format("{} moves with a node that has no size", name_of(draw)));
+    }
+  }
+
+  void check_cluster(const Group& group,
+                     const std::vector<DrawId>& members,
+                     const std::string& place) {
+    const Draw& first = survey_[members.front()];
+    std::uint64_t vertices = 0;
+    for (std::size_t m = 0; m < members.size(); ++m) {
+      const Draw& draw = survey_[members[m]];
+      vertices += sizes_[to_index(draw.shape)].vertices;
+      if (keys_.merge[to_index(draw.key)] != keys_.merge[to_index(first.key)]) {
+        violate(fmt::format("{}/members/{}", place, m),
+                fmt::format("{} ({}) can't be drawn with {} ({})", name_of(draw), key_of(draw),
+                            name_of(first), key_of(first)));
+      }
+    }
+    check_limits(vertices, members, place);
+    if (keys_.material[to_index(first.key)] != group.material) {
       violate(place, "the group names another material than its members have");
     }
   }
 
-  void check_member(const Draw& draw, const Draw& first, bool cluster, const std::string& place) {
-    if (draw.stay != StayRule::none) {
-      violate(place, fmt::format("{} must stay: {}", name_of(draw), to_string(draw.stay)));
+  void check_limits(std::uint64_t vertices,
+                    const std::vector<DrawId>& members,
+                    const std::string& place) {
+    if (vertices > plan_.settings.max_vertices) {
+      violate(place, fmt::format("the cluster may get {} vertices, the limit is {}", vertices,
+                                 plan_.settings.max_vertices));
     }
-    if (draw.blended && plan_.settings.blended == Blended::keep) {
-      violate(place, fmt::format("{} is blended and the plan keeps those", name_of(draw)));
+    Box3d box;
+    for (const DrawId id : members) {
+      box.include(survey_[id].box);
     }
-    if (draw.key != first.key) {
-      violate(place, fmt::format("{} ({}) can't be drawn with {} ({})", name_of(draw),
-                                 to_string(scene_, survey_[draw.key]), name_of(first),
-                                 to_string(scene_, survey_[first.key])));
+    const double limit = plan_.settings.max_extent_m;
+    // Boxes are sums of floats: a hair above the limit is not above it.
+    if (limit > 0 && box.largest_extent() > limit * (1 + 1e-9)) {
+      violate(place, fmt::format("the group is {:.6g} m long, the limit is {:.6g}",
+                                 box.largest_extent(), limit));
     }
-    if (cluster) {
-      return;
+  }
+
+  void check_set(const Group& group, const std::vector<DrawId>& members, const std::string& place) {
+    std::vector<DrawId> prototype;
+    for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+      prototype.push_back(find(group.prototype[p], fmt::format("{}/prototype/{}", place, p)));
+      if (prototype.back() == no_draw) {
+        return;
+      }
     }
-    Trs trs;
-    if (draw.mesh != first.mesh || draw.primitive != first.primitive) {
-      violate(place, fmt::format("{} shows another mesh primitive", name_of(draw)));
-    } else if (draw.mirrored != first.mirrored) {
-      violate(place, fmt::format("{} is mirrored otherwise than the first", name_of(draw)));
-    } else if (decompose(world_[to_index(draw.node)], trs) != Decomposed::exact) {
-      violate(place, fmt::format("{} has a transform that no instance can hold", name_of(draw)));
+    if (prototype.empty() || members.size() % prototype.size() != 0) {
+      return violate(place, fmt::format("{} members are no whole number of instances of {} draws",
+                                        members.size(), prototype.size()));
     }
+    const std::size_t instances = members.size() / prototype.size();
+    if (!group.fits.empty() && group.fits.size() != instances) {
+      return violate(place, fmt::format("{} fits for {} instances", group.fits.size(), instances));
+    }
+    check_set_keys(group, members, place);
+    std::uint64_t vertices = 0;
+    for (const DrawId id : prototype) {
+      vertices += sizes_[to_index(survey_[id].shape)].vertices;
+      if (survey_[id].stay == StayRule::skinned || survey_[id].stay == StayRule::morphing) {
+        violate(place, fmt::format("the prototype's {} is deformed", name_of(survey_[id])));
+      }
+    }
+    check_limits(prototype.size() > 1 ? vertices : 0, members, place);
+  }
+
+  void check_set_keys(const Group& group,
+                      const std::vector<DrawId>& members,
+                      const std::string& place) {
+    const Draw& first = survey_[members.front()];
+    const std::size_t parts = group.prototype.size();
+    const std::uint32_t share = keys_.share[to_index(first.key)];
+    for (std::size_t m = 0; m < members.size(); ++m) {
+      const Draw& draw = survey_[members[m]];
+      const Draw& leader = survey_[members[m - m % parts]];
+      const bool shares = group.tint.empty()
+                              ? keys_.merge[to_index(draw.key)] == keys_.merge[to_index(first.key)]
+                              : keys_.share[to_index(draw.key)] == share;
+      if (!shares || keys_.merge[to_index(draw.key)] != keys_.merge[to_index(leader.key)]) {
+        violate(fmt::format("{}/members/{}", place, m),
+                fmt::format("{} ({}) can't be an instance with {} ({})", name_of(draw),
+                            key_of(draw), name_of(first), key_of(first)));
+      }
+    }
+    const bool tinted = !group.tint.empty();
+    if (tinted && group.tint != keys_.tint[share]) {
+      violate(place, fmt::format("the materials do not differ by \"{}\" alone", group.tint));
+    }
+    const MaterialId wanted =
+        tinted ? keys_.shared_material[share] : keys_.material[to_index(first.key)];
+    if (wanted != group.material) {
+      violate(place, "the group names another material than its members have");
+    }
+  }
+
+  static bool is_invertible(const Mat4d& matrix) {
+    const double scale = as_eigen(matrix).topLeftCorner<3, 3>().norm();
+    return std::abs(linear_determinant(matrix)) > 1e-12 * scale * scale * scale;
+  }
+
+  /// Every part of every instance is where its prototype, moved there, would be.
+  [[nodiscard]] std::vector<Violation> check_instances(const Group& group,
+                                                       const std::string& place) const {
+    std::vector<Violation> out;
+    const std::size_t parts = group.prototype.size();
+    const Box3d box = make_prototype_box(survey_, world_, group);
+    std::vector<Mat4d> part_matrices;
+    for (std::size_t p = 0; p < parts; ++p) {
+      part_matrices.push_back(make_part_matrix(world_, group, p));
+    }
+    const bool mirrored = linear_determinant(make_instance_world(world_, group, 0)) < 0;
+    for (std::size_t i = 0; i < group.instance_count(); ++i) {
+      const std::string at = fmt::format("{}/members/{}", place, i * parts);
+      const Mat4d placed = make_instance_world(world_, group, i);
+      const Draw& first = survey_[find_draw(survey_, group.members[i * parts])];
+      if (!make_instance_trs(placed, box, find_allowed_loss(survey_, plan_, group, i))) {
+        out.push_back(
+            {at, fmt::format("{} has a transform that no instance can hold", name_of(first))});
+        continue;
+      }
+      if ((linear_determinant(placed) < 0) != mirrored) {
+        out.push_back({at, fmt::format("{} is mirrored otherwise than the first", name_of(first))});
+        continue;
+      }
+      for (std::size_t p = 0; p < parts; ++p) {
+        const Draw& draw = survey_[find_draw(survey_, group.members[i * parts + p])];
+        if (!is_in_place(group, p, draw, make_product(placed, part_matrices[p]))) {
+          out.push_back(
+              {fmt::format("{}/members/{}", place, i * parts + p),
+               fmt::format("{} does not show what the prototype would show there", name_of(draw))});
+        }
+      }
+    }
+    return out;
+  }
+
+  /// \param wanted  where the prototype's part would stand
+  [[nodiscard]] bool is_in_place(const Group& group,
+                                 std::size_t part,
+                                 const Draw& draw,
+                                 const Mat4d& wanted) const {
+    const Draw& prototype = survey_[find_draw(survey_, group.prototype[part])];
+    const Mat4d& here = world_[to_index(draw.node)];
+    const Shape& shape = survey_[draw.shape];
+    const bool same = shape.family == survey_[prototype.shape].family;
+    if (same) {
+      const Eigen::Matrix4d error = as_eigen(wanted) - as_eigen(here);
+      const Vec3d centre = shape.box.centre();
+      const double off = (error * as_eigen(centre).homogeneous()).head<3>().norm() +
+                         error.topLeftCorner<3, 3>().norm() * find_size(shape.box) / 2;
+      if (off <= plan_.settings.families.tolerance * find_size(draw.box)) {
+        return true;
+      }
+    }
+    if (!is_invertible(here)) {
+      return false;
+    }
+    const Mat4d fit = from_eigen(as_eigen(here).inverse() * as_eigen(wanted));
+    FamilySettings settings = plan_.settings.families;
+    // Fits were found within the tolerance; going through the world's matrices costs a little more.
+    settings.tolerance *= 1.5;
+    return check_fit(scene_, primitive_of(prototype), primitive_of(draw), fit, settings)
+        .has_value();
+  }
+
+  [[nodiscard]] const Primitive& primitive_of(const Draw& draw) const {
+    return scene_[draw.mesh].primitives[draw.primitive];
   }
 
   const Scene& scene_;
   const Survey& survey_;
   const Plan& plan_;
   std::vector<Mat4d> world_;
+  PlanKeys keys_;
+  std::vector<ShapeSize> sizes_;
   std::vector<std::uint8_t> taken_;
-  Coverage coverage_;
-  std::size_t count_ = 0;
-  std::string first_place_;
-  std::string text_;
+  std::set<std::string> names_;
+  std::vector<bool> sound_;  ///< by group
+  std::vector<Violation> found_;
 };
 
 }  // namespace
-
-std::uint64_t count_cluster_vertices(const Scene& scene, const Draw& draw) {
-  const Primitive& primitive = scene[draw.mesh].primitives[draw.primitive];
-  const std::uint64_t corners = count_list_indices(scene, primitive);
-  const bool may_unweld =
-      find_topology(primitive.mode) == Topology::triangles && primitive.find("NORMAL") == no_stream;
-  return may_unweld ? corners : std::min(corners, draw.vertices);
-}
 
 DrawId find_draw(const Survey& survey, const DrawRef& ref) {
   const auto hit = std::lower_bound(survey.draws.begin(), survey.draws.end(), ref,
@@ -158,8 +321,101 @@ DrawId find_draw(const Survey& survey, const DrawRef& ref) {
   return found ? make_id<DrawId>(static_cast<std::size_t>(hit - survey.draws.begin())) : no_draw;
 }
 
-Result<Coverage> check_groups(const Scene& scene, const Survey& survey, const Plan& plan) {
-  return PlanChecker(scene, survey, plan).run();
+Vec3d find_pivot(const Scene& scene, const Survey& survey, const Group& group) {
+  Box3d box;
+  for (const DrawRef& ref : group.members) {
+    box.include(survey[find_draw(survey, ref)].box);
+  }
+  switch (group.pivot_at) {
+    case PivotAt::bounds_centre:
+      return box.empty() ? Vec3d{0, 0, 0} : box.centre();
+    case PivotAt::bounds_base:
+      return box.empty() ? Vec3d{0, 0, 0} : Vec3d{box.centre()[0], box.min[1], box.centre()[2]};
+    case PivotAt::world_origin:
+      return {0, 0, 0};
+    case PivotAt::node: {
+      const Mat4d world = make_world_matrices(scene)[to_index(group.pivot_node)];
+      return {world[12], world[13], world[14]};
+    }
+    case PivotAt::point:
+      break;
+  }
+  return group.pivot;
+}
+
+Mat4d make_instance_world(const std::vector<Mat4d>& world,
+                          const Group& group,
+                          std::size_t instance) {
+  Mat4d out = world[to_index(group.members[instance * group.prototype.size()].node)];
+  if (!group.fits.empty()) {
+    out = make_product(out, group.fits[instance]);
+  }
+  return group.axes == identity_matrix ? out : make_product(out, group.axes);
+}
+
+Mat4d make_part_matrix(const std::vector<Mat4d>& world, const Group& group, std::size_t part) {
+  const Mat4d axes = from_eigen(as_eigen(group.axes).inverse());
+  if (part == 0) {
+    return group.axes == identity_matrix ? identity_matrix : axes;
+  }
+  const Mat4d& first = world[to_index(group.prototype.front().node)];
+  const Mat4d& own = world[to_index(group.prototype[part].node)];
+  return from_eigen(as_eigen(axes) * as_eigen(first).inverse() * as_eigen(own));
+}
+
+Box3d make_prototype_box(const Survey& survey,
+                         const std::vector<Mat4d>& world,
+                         const Group& group) {
+  Box3d box;
+  for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+    const Draw& draw = survey[find_draw(survey, group.prototype[p])];
+    box.include(make_transformed_box(make_part_matrix(world, group, p), survey[draw.shape].box));
+  }
+  return box;
+}
+
+double find_allowed_loss(const Survey& survey,
+                         const Plan& plan,
+                         const Group& group,
+                         std::size_t instance) {
+  const std::size_t parts = group.prototype.size();
+  Box3d box;
+  for (std::size_t p = 0; p < parts; ++p) {
+    box.include(survey[find_draw(survey, group.members[instance * parts + p])].box);
+  }
+  return triple_share * plan.settings.families.tolerance * find_size(box);
+}
+
+std::vector<Violation> list_violations(const Scene& scene,
+                                       const Survey& survey,
+                                       const Plan& plan,
+                                       const RunControl& run) {
+  return PlanChecker(scene, survey, plan).run(run);
+}
+
+Result<Coverage> check_groups(const Scene& scene,
+                              const Survey& survey,
+                              const Plan& plan,
+                              const RunControl& run) {
+  const std::vector<Violation> violations = list_violations(scene, survey, plan, run);
+  if (!violations.empty()) {
+    std::string text = violations.front().what;
+    for (std::size_t v = 1; v < std::min(max_listed, violations.size()); ++v) {
+      const Violation& next = violations[v];
+      text += fmt::format("; {}{}{}", next.place, next.place.empty() ? "" : ": ", next.what);
+    }
+    if (violations.size() > max_listed) {
+      text += fmt::format("; and {} more", violations.size() - max_listed);
+    }
+    return Failure(Error{ErrorCode::plan_invalid, text, {"", violations.front().place}});
+  }
+  Coverage out;
+  out.draws = survey.draws.size();
+  out.kept = plan.kept.size();
+  for (const Group& group : plan.groups) {
+    (group.kind == GroupKind::cluster ? out.clustered : out.instanced) += group.members.size();
+  }
+  return out;
 }
 
 Result<void> check_hash(const ContentHash& wanted, const ContentHash& found, const char* what) {
@@ -173,12 +429,23 @@ Result<void> check_hash(const ContentHash& wanted, const ContentHash& found, con
                        {}});
 }
 
+Result<std::vector<Violation>> find_violations(const Scene& scene,
+                                               const Plan& plan,
+                                               const RunControl& run) {
+  if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
+    return Failure(same.error());
+  }
+  const Result<Survey> found = survey(scene, plan.survey_settings, run);
+  return found ? Result<std::vector<Violation>>(list_violations(scene, *found, plan, run))
+               : Failure(found.error());
+}
+
 Result<Coverage> check_plan(const Scene& scene, const Plan& plan, const RunControl& run) {
   if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
     return Failure(same.error());
   }
   const Result<Survey> found = survey(scene, plan.survey_settings, run);
-  return found ? check_groups(scene, *found, plan) : Failure(found.error());
+  return found ? check_groups(scene, *found, plan, run) : Failure(found.error());
 }
 
 }  // namespace wakuzume

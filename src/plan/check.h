@@ -6,21 +6,42 @@
 
 #include "wakuzume/propose.h"
 
-/// Facts about draws that proposing and checking a plan share.
+/// Facts about draws that proposing, checking and building share.
 namespace wakuzume {
-
-/// The most vertices a draw can add to a cluster: what its indices can reach, or one a corner where
-/// flat normals may have to be made.
-std::uint64_t count_cluster_vertices(const Scene& scene, const Draw& draw);
 
 /// Position of a draw in the survey's list, or no_draw.
 DrawId find_draw(const Survey& survey, const DrawRef& ref);
 
 /// Holds the groups of a plan against a survey made with the plan's own settings.
-/// \error plan_invalid
-Result<Coverage> check_groups(const Scene& scene, const Survey& survey, const Plan& plan);
+std::vector<Violation> list_violations(const Scene& scene,
+                                       const Survey& survey,
+                                       const Plan& plan,
+                                       const RunControl& run);
+/// The first ten in one error, or how the plan covers the draws. \error plan_invalid
+Result<Coverage> check_groups(const Scene& scene,
+                              const Survey& survey,
+                              const Plan& plan,
+                              const RunControl& run);
 
 /// \error plan_mismatch
 Result<void> check_hash(const ContentHash& wanted, const ContentHash& found, const char* what);
+
+/// Where a group's pivot is by its rule. \pre the members are draws of the survey
+Vec3d find_pivot(const Scene& scene, const Survey& survey, const Group& group);
+
+/// World matrix of an instance's geometry: its first draw's node, the fit, and the axes.
+Mat4d make_instance_world(const std::vector<Mat4d>& world,
+                          const Group& group,
+                          std::size_t instance);
+/// Box around the prototype's geometry in the space it is stored in.
+Box3d make_prototype_box(const Survey& survey, const std::vector<Mat4d>& world, const Group& group);
+/// The same for one of its parts: the matrix from the part's own space to that space.
+Mat4d make_part_matrix(const std::vector<Mat4d>& world, const Group& group, std::size_t part);
+
+/// What make_instance_trs may lose for an instance of this group.
+double find_allowed_loss(const Survey& survey,
+                         const Plan& plan,
+                         const Group& group,
+                         std::size_t instance);
 
 }  // namespace wakuzume

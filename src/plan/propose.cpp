@@ -5,73 +5,136 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
+#include <cmath>
 #include <map>
-#include <set>
-#include <tuple>
+#include <unordered_map>
 
+#include "cost/shadows.h"
+#include "plan/arrange.h"
 #include "plan/check.h"
-#include "plan/grid.h"
+#include "plan/forecast.h"
+#include "plan/items.h"
+#include "plan/keys.h"
+#include "plan/names.h"
+#include "plan/proposer.h"
+#include "scene/matrix.h"
+#include "scene/morton.h"
 #include "scene/running.h"
-// NOLINTNEXTLINE(readability-identifier-naming): the name that xxHash asks for
-#define XXH_INLINE_ALL
-#include <xxhash.h>
 
 namespace wakuzume {
 namespace {
 
-/// Letters, digits, '-' and '.' stay; every run of others becomes one underscore.
-std::string make_plain_name(std::string_view text) {
-  std::string out;
-  for (const char c : text) {
-    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
-                       c == '-' || c == '.' || static_cast<unsigned char>(c) >= 0x80;
-    if (plain) {
-      out += c;
-    } else if (!out.empty() && out.back() != '_') {
-      out += '_';
+/// Limits on the median view are held through the mean; it takes few rounds to bring both together.
+constexpr int growth_rounds = 3;
+constexpr double instance_bytes = 40;
+
+/// Positions in an order of which any beginning is spread evenly over the whole: along a space-
+/// filling curve, with the bits of the rank reversed (J. G. van der Corput, 1935).
+std::vector<std::uint32_t> make_thinning(const std::vector<Vec3d>& places) {
+  Box3d bounds;
+  for (const Vec3d& place : places) {
+    bounds.include(place);
+  }
+  const double scale = bounds.largest_extent() > 0 ? 2'097'151 / bounds.largest_extent() : 0;
+  std::vector<std::pair<std::uint64_t, std::uint32_t>> along(places.size());
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    std::array<std::uint64_t, 3> cell{};
+    for (std::size_t c = 0; c < 3; ++c) {
+      cell[c] = static_cast<std::uint64_t>((places[i][c] - bounds.min[c]) * scale);
+    }
+    along[i] = {interleave(cell), static_cast<std::uint32_t>(i)};
+  }
+  std::sort(along.begin(), along.end());
+  const auto bits = static_cast<unsigned>(std::bit_width(places.size()));
+  std::vector<std::uint32_t> order;
+  order.reserve(places.size());
+  for (std::uint64_t n = 0; n < std::uint64_t{1} << bits; ++n) {
+    std::uint64_t rank = 0;
+    for (unsigned b = 0; b < bits; ++b) {
+      rank |= (n >> b & 1U) << (bits - 1 - b);
+    }
+    if (rank < along.size()) {
+      order.push_back(along[rank].second);
     }
   }
-  while (!out.empty() && out.back() == '_') {
-    out.pop_back();
-  }
-  return out.empty() ? "unnamed" : out;
+  return order;
 }
 
-std::string make_group_id(const Group& group) {
-  std::string text;
-  for (const DrawRef& ref : group.members) {
-    text += fmt::format("{}.{} ", to_index(ref.node), ref.primitive);
-  }
-  const char letter = group.kind == GroupKind::cluster ? 'c' : 'i';
-  const XXH64_hash_t hash = XXH3_64bits(text.data(), text.size());
-  return fmt::format("{}-{:012x}", letter, hash & 0xFFFF'FFFF'FFFFULL);
+bool is_invertible(const Mat4d& matrix) {
+  const double scale = as_eigen(matrix).topLeftCorner<3, 3>().norm();
+  return std::abs(linear_determinant(matrix)) > 1e-12 * scale * scale * scale;
 }
 
 class Proposer {
  public:
-  Proposer(const Scene& scene, const Survey& survey, const ProposeSettings& settings)
-      : scene_(scene), survey_(survey), settings_(settings), world_(make_world_matrices(scene)) {
+  Proposer(const Scene& scene, const Survey& survey, const ProposeTask& task, const RunControl& run)
+      : scene_(scene),
+        survey_(survey),
+        settings_(task.settings),
+        outlook_(task.outlook),
+        run_(run),
+        world_(make_world_matrices(scene)),
+        keys_(make_plan_keys(scene, survey, settings_)),
+        done_(survey.draws.size(), task.only != nullptr) {
+    if (task.only != nullptr) {
+      for (const DrawRef& ref : *task.only) {
+        done_[to_index(find_draw(survey, ref))] = false;
+      }
+    }
+    if (outlook_.profile.passes.empty()) {
+      outlook_.profile.passes.emplace_back();
+    }
     for (const Node& node : scene.nodes) {
-      names_.insert(node.name);
+      names_.reserve(node.name);
     }
   }
 
-  Result<Plan> run(const RunControl& run) {
-    plan_.scene_hash = make_content_hash(scene_, run);
+  /// Groups and draws that are decided already.
+  void take_over(const Plan& previous) {
+    for (const Group& group : previous.groups) {
+      if (group.pinned) {
+        for (const DrawRef& ref : group.members) {
+          done_[to_index(find_draw(survey_, ref))] = true;
+        }
+        names_.reserve(group.name);
+        plan_.groups.push_back(group);
+      }
+    }
+    for (const KeptDraw& kept : previous.kept) {
+      if (kept.reason == KeepReason::by_hand) {
+        done_[to_index(find_draw(survey_, kept.draw))] = true;
+        plan_.kept.push_back(kept);
+      }
+    }
+  }
+
+  Result<Plan> run() {
+    plan_.scene_hash = make_content_hash(scene_, run_);
     plan_.survey_settings = survey_.settings;
     plan_.settings = settings_;
-    if (run.observer != nullptr && !run.observer->advance("proposing", 0)) {
+    plan_.profile = outlook_.profile.name;
+    plan_.view_count = static_cast<std::uint32_t>(outlook_.views.size());
+    plan_.marks = make_marks(scene_, survey_, run_);
+    if (run_.observer != nullptr && !run_.observer->advance("proposing", 0)) {
       return Failure(make_cancelled());
     }
-    std::vector<DrawId> rest = keep_what_stays();
-    rest = take_repeats(rest);
-    cluster(rest);
-    std::sort(plan_.kept.begin(), plan_.kept.end(),
-              [](const KeptDraw& a, const KeptDraw& b) { return a.draw < b.draw; });
-    plan_.forecast.draws_before = survey_.draws.size();
-    plan_.forecast.draws_after = plan_.groups.size() + plan_.kept.size();
-    count_stored_vertices();
-    return std::move(plan_);
+    auto families = find_families(scene_, survey_, settings_.families, run_);
+    if (!families) {
+      return Failure(families.error());
+    }
+    const std::vector<DrawId> draws = list_free();
+    items_ =
+        make_items(scene_, survey_, keys_, *families, world_, draws, settings_, outlook_.profile);
+    record_families(*families);
+    if (!outlook_.views.empty()) {
+      frusta_ = list_frusta(scene_, outlook_.views, outlook_.profile);
+    }
+    auto arranged = arrange(items_, frusta_, make_plan_prices(), settings_, run_);
+    if (!arranged) {
+      return Failure(arranged.error());
+    }
+    return settle(std::move(*arranged));
   }
 
  private:
@@ -79,175 +142,346 @@ class Proposer {
     return {survey_[id].node, survey_[id].primitive};
   }
 
+  [[nodiscard]] Prices make_plan_prices() const {
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    for (const Draw& draw : survey_.draws) {
+      triangles += draw.triangles;
+      vertices += draw.vertices * draw.instances;
+    }
+    return make_prices(outlook_.profile, outlook_.views.size(), triangles, vertices);
+  }
+
   void keep(DrawId id, KeepReason reason) {
     plan_.kept.push_back({ref_of(id), reason, survey_[id].stay});
   }
 
-  std::vector<DrawId> keep_what_stays() {
-    std::vector<DrawId> rest;
+  /// Draws that may be planned; the others are kept.
+  std::vector<DrawId> list_free() {
+    std::vector<DrawId> free;
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
       const DrawId id = make_id<DrawId>(d);
-      if (survey_[id].stay != StayRule::none) {
-        keep(id, KeepReason::must_stay);
-      } else if (survey_[id].blended && settings_.blended == Blended::keep) {
-        keep(id, KeepReason::blended);
-      } else {
-        rest.push_back(id);
-      }
-    }
-    return rest;
-  }
-
-  /// Groups repeats of one mesh primitive; gives back what is left.
-  std::vector<DrawId> take_repeats(const std::vector<DrawId>& draws) {
-    std::map<std::tuple<MeshId, std::uint32_t, KeyId, bool>, std::vector<DrawId>> families;
-    std::vector<DrawId> rest;
-    for (const DrawId id : draws) {
       const Draw& draw = survey_[id];
-      Trs trs;
-      if (decompose(world_[to_index(draw.node)], trs) == Decomposed::exact) {
-        families[{draw.mesh, draw.primitive, draw.key, draw.mirrored}].push_back(id);
+      if (done_[d]) {
+        continue;
+      }
+      const NodeId root = survey_[draw.key].moving_root;
+      const bool has_place = root == no_node || is_invertible(world_[to_index(root)]);
+      if (may_be_planned(draw, settings_) && has_place) {
+        free.push_back(id);
       } else {
-        rest.push_back(id);
+        const bool moves = draw.stay != StayRule::none;
+        keep(id, moves ? KeepReason::must_stay : KeepReason::blended);
       }
     }
-    for (const auto& [key, members] : families) {
-      if (members.size() >= settings_.min_instances) {
-        add_instance_set(members);
+    return free;
+  }
+
+  /// The plan of an arrangement; the arrangement is found anew while the median view submits more
+  /// triangles than the limit allows.
+  Result<Plan> settle(Arranged arranged) {
+    const Plan decided = plan_;
+    const NameGiver names = names_;
+    double growth = settings_.triangle_growth;
+    for (int round = 0;; ++round) {
+      make_groups(arranged);
+      if (auto made = make_forecast(scene_, survey_, outlook_, plan_, run_); !made) {
+        return Failure(made.error());
+      }
+      const double before = plan_.forecast.before.view_triangles.median;
+      const double after = plan_.forecast.after.view_triangles.median;
+      const double limit = settings_.triangle_growth * before;
+      const bool few = arranged.arrangement.gpu_us <= settings_.few_triangles_ms * 1000;
+      if (growth <= 0 || after <= limit || few || round == growth_rounds ||
+          settings_.cell_size_m > 0) {
+        return std::move(plan_);
+      }
+      growth = std::max(1.0, 1 + (growth - 1) * std::max(0.0, (limit - before) / (after - before)));
+      arrange_again(items_, settings_, growth, arranged, run_);
+      plan_ = decided;
+      names_ = names;
+    }
+  }
+
+  // ---- groups --------------------------------------------------------------------------------
+
+  void make_groups(const Arranged& arranged) {
+    std::map<std::pair<Spot, std::uint32_t>, std::vector<std::uint32_t>> groups;
+    std::vector<std::uint32_t> alone;
+    const Arrangement& arrangement = arranged.arrangement;
+    for (std::size_t i = 0; i < items_.items.size(); ++i) {
+      const auto item = static_cast<std::uint32_t>(i);
+      if (arrangement.spots[i] == Spot::alone) {
+        alone.push_back(item);
       } else {
-        rest.insert(rest.end(), members.begin(), members.end());
+        groups[{arrangement.spots[i], arrangement.nodes[i]}].push_back(item);
       }
     }
-    std::sort(rest.begin(), rest.end());
-    return rest;
-  }
-
-  void add_instance_set(const std::vector<DrawId>& members) {
-    const Draw& first = survey_[members.front()];
-    const Mesh& mesh = scene_[first.mesh];
-    std::string base = mesh.name.empty() ? scene_[first.node].name : mesh.name;
-    if (mesh.primitives.size() > 1) {
-      base += fmt::format(".{}", first.primitive);
-    }
-    Box3d origins;
-    for (const DrawId id : members) {
-      const Mat4d& world = world_[to_index(survey_[id].node)];
-      origins.include(Vec3d{world[12], world[13], world[14]});
-    }
-    Group group;
-    group.kind = GroupKind::instance_set;
-    group.pivot = origins.centre();
-    group.reason = fmt::format("{} draws show the same primitive of mesh '{}'{}", members.size(),
-                               mesh.name, first.mirrored ? ", mirrored" : "");
-    add_group(std::move(group), members, "set " + base + (first.mirrored ? " mirrored" : ""));
-  }
-
-  void cluster(const std::vector<DrawId>& draws) {
-    std::vector<std::uint64_t> sizes(survey_.draws.size());
-    std::vector<std::uint32_t> of_key(survey_.keys.size());
-    std::vector<DrawId> rest;
-    for (const DrawId id : draws) {
-      sizes[to_index(id)] = count_cluster_vertices(scene_, survey_[id]);
-      if (sizes[to_index(id)] > settings_.max_vertices) {
-        keep(id, KeepReason::above_vertex_limit);
+    find_alone_costs(arranged);
+    std::vector<Group> made;
+    for (const auto& [at, members] : groups) {
+      if (at.first == Spot::cluster) {
+        made.push_back(make_cluster(members, arranged.by_key.nodes[at.second], arranged.prices));
       } else {
-        ++of_key[to_index(survey_[id].key)];
-        rest.push_back(id);
+        made.push_back(make_set(members, arranged.by_repeat.nodes[at.second], arranged.prices));
       }
     }
-    const Grid grid = make_grid(rest);
-    plan_.cell_size_m = grid.cell_size_m;
-    for (CellDraws& cell : make_cells(survey_, rest, grid)) {
-      for (const auto& part :
-           split_to_limit(survey_, std::move(cell.draws), sizes, settings_.max_vertices)) {
-        if (part.size() > 1) {
-          add_cluster(part, grid);
-        } else {
-          keep(part.front(), of_key[to_index(cell.key)] == 1 ? KeepReason::only_one_of_its_key
-                                                             : KeepReason::alone_in_its_cell);
-        }
+    const std::vector<std::uint32_t> of_key = count_keys();
+    for (const std::uint32_t item : alone) {
+      if (items_.items[item].part_count > 1) {
+        made.push_back(make_cluster({item}, leaves_[item], arranged.prices));
+      } else {
+        keep(items_.parts_of(items_.items[item]).front(),
+             explain_alone(items_.items[item], of_key));
+      }
+    }
+    name_groups(std::move(made));
+    std::sort(plan_.kept.begin(), plan_.kept.end(),
+              [](const KeptDraw& a, const KeptDraw& b) { return a.draw < b.draw; });
+  }
+
+  /// By item: its leaf, and what its draws cost of a mean frame today.
+  void find_alone_costs(const Arranged& arranged) {
+    leaves_.assign(items_.items.size(), TreeNode{});
+    alone_us_.assign(items_.items.size(), 0);
+    for (const TreeNode& node : arranged.by_key.nodes) {
+      if (node.leaf()) {
+        const std::uint32_t i = arranged.by_key.order[node.first];
+        leaves_[i] = node;
+        alone_us_[i] = find_share(node, arranged.prices) *
+                       (arranged.prices.draw * items_.items[i].part_count +
+                        arranged.prices.triangle * static_cast<double>(items_.items[i].triangles));
       }
     }
   }
 
-  [[nodiscard]] Grid make_grid(const std::vector<DrawId>& draws) const {
-    if (settings_.cell_size_m > 0) {
-      return {{0, 0, 0}, settings_.cell_size_m};
-    }
-    const auto aim = static_cast<std::uint64_t>(static_cast<double>(survey_.draws.size()) /
-                                                settings_.fewer_draws);
-    const std::uint64_t spent = plan_.kept.size() + plan_.groups.size();
-    return choose_grid(survey_, draws, aim > spent ? aim - spent : 0);
+  static double find_share(const TreeNode& node, const Prices& prices) {
+    return static_cast<double>(node.seen) / prices.frames;
   }
 
-  void add_cluster(const std::vector<DrawId>& members, const Grid& grid) {
-    const MergeKey& key = survey_[survey_[members.front()].key];
+  [[nodiscard]] std::vector<std::uint32_t> count_keys() const {
+    std::vector<std::uint32_t> of_key(keys_.merge_count, 0);
+    for (const Item& item : items_.items) {
+      ++of_key[item.merge];
+    }
+    return of_key;
+  }
+
+  [[nodiscard]] KeepReason explain_alone(const Item& item,
+                                         const std::vector<std::uint32_t>& of_key) const {
+    if (item.vertices > settings_.max_vertices) {
+      return KeepReason::above_vertex_limit;
+    }
+    if (of_key[item.merge] == 1) {
+      return KeepReason::only_one_of_its_key;
+    }
+    return settings_.cell_size_m > 0 ? KeepReason::alone_in_its_cell : KeepReason::cheaper_alone;
+  }
+
+  struct Sum {
     Box3d box;
-    for (const DrawId id : members) {
-      box.include(survey_[id].box);
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    double bytes = 0;
+    double alone_us = 0;
+    std::size_t draws = 0;
+  };
+  [[nodiscard]] Sum add_up(const std::vector<std::uint32_t>& members) const {
+    Sum sum;
+    for (const std::uint32_t i : members) {
+      const Item& item = items_.items[i];
+      sum.box.include(item.box);
+      sum.triangles += item.triangles;
+      sum.vertices += item.vertices;
+      sum.bytes += item.bytes_merged;
+      sum.alone_us += alone_us_[i];
+      sum.draws += item.part_count;
     }
+    return sum;
+  }
+
+  [[nodiscard]] const Draw& first_of(std::uint32_t item) const {
+    return survey_[items_.parts_of(items_.items[item]).front()];
+  }
+
+  [[nodiscard]] std::string name_material(MaterialId id) const {
+    if (id == no_material) {
+      return "default";
+    }
+    const std::string& name = scene_[id].name;
+    return name.empty() ? fmt::format("material_{}", to_index(id)) : name;
+  }
+
+  Group make_cluster(const std::vector<std::uint32_t>& members,
+                     const TreeNode& node,
+                     const Prices& prices) {
+    const Sum sum = add_up(members);
+    const Draw& first = first_of(members.front());
     Group group;
     group.kind = GroupKind::cluster;
-    group.pivot = box.centre();
-    group.reason = fmt::format("{} draws of one key ({}) within one cell of {:.6g} m",
-                               members.size(), to_string(scene_, key), grid.cell_size_m);
-    std::string name = key.material == no_material ? "default" : scene_[key.material].name;
-    add_group(std::move(group), members, "merged " + name);
+    group.material = keys_.material[to_index(first.key)];
+    group.pivot = sum.box.empty() ? Vec3d{0, 0, 0} : sum.box.centre();
+    group.triangles = sum.triangles;
+    group.vertices = sum.vertices;
+    group.bytes = static_cast<std::uint64_t>(sum.bytes);
+    for (const std::uint32_t i : members) {
+      for (const DrawId id : items_.parts_of(items_.items[i])) {
+        group.members.push_back(ref_of(id));
+      }
+    }
+    std::sort(group.members.begin(), group.members.end());
+    const double us = find_share(node, prices) *
+                      (prices.draw + prices.triangle * static_cast<double>(sum.triangles));
+    group.saved_us = sum.alone_us - us;
+    const char* where = settings_.cell_size_m > 0 ? " in one cell of the grid" : "";
+    group.reason = fmt::format(
+        "{} draws of one key ({}){} take {:.3g} us of a mean frame merged, {:.3g} us one by one",
+        sum.draws, to_string(scene_, survey_[first.key]), where, us, sum.alone_us);
+    group.name = "merged " + name_material(group.material);
+    return group;
   }
 
-  void add_group(Group group, const std::vector<DrawId>& members, const std::string& name) {
-    group.material = survey_[members.front()].material;
-    for (const DrawId id : members) {
-      group.members.push_back(ref_of(id));
-      group.triangles += survey_[id].triangles;
+  Group make_set(const std::vector<std::uint32_t>& members,
+                 const TreeNode& node,
+                 const Prices& prices) {
+    const Sum sum = add_up(members);
+    const Repeat& repeat = items_.repeats[items_.items[members.front()].repeat];
+    Group group;
+    group.kind = GroupKind::instance_set;
+    group.axes = repeat.axes;
+    group.pivot = sum.box.empty() ? Vec3d{0, 0, 0} : sum.box.centre();
+    group.triangles = sum.triangles;
+    std::transform(repeat.prototype.begin(), repeat.prototype.end(),
+                   std::back_inserter(group.prototype), [&](DrawId id) { return ref_of(id); });
+    for (const DrawId id : repeat.prototype) {
       group.vertices += survey_[id].vertices;
     }
-    if (group.kind == GroupKind::instance_set) {
-      group.vertices = survey_[members.front()].vertices;
+    group.bytes = static_cast<std::uint64_t>(repeat.bytes +
+                                             instance_bytes * static_cast<double>(members.size()));
+    add_instances(members, group);
+    choose_material(members, group);
+    const double us = find_share(node, prices) *
+                      (prices.draw + prices.instance * static_cast<double>(members.size()) +
+                       prices.triangle * static_cast<double>(sum.triangles));
+    group.saved_us = sum.alone_us - us;
+    const Mesh& mesh = scene_[survey_[repeat.prototype.front()].mesh];
+    std::string base = mesh.name.empty() ? scene_[group.prototype.front().node].name : mesh.name;
+    std::string what = fmt::format("show the geometry of mesh '{}'", mesh.name);
+    if (repeat.prototype.size() > 1) {
+      const NodeId parent = scene_[group.prototype.front().node].parent;
+      base = parent == no_node ? base : scene_[parent].name;
+      what = fmt::format("repeat an assembly of {} parts", repeat.prototype.size());
+    } else if (mesh.primitives.size() > 1) {
+      base += fmt::format(".{}", group.prototype.front().primitive);
     }
-    group.id = make_group_id(group);
-    group.name = make_unique_name(make_plain_name(name));
-    plan_.groups.push_back(std::move(group));
+    group.reason = fmt::format(
+        "{} draws {}{}{}: as instances {:.3g} us of a mean frame and {:.3g} KB, one by one "
+        "{:.3g} us, merged {:.3g} KB",
+        sum.draws, what, repeat.mirrored ? ", mirrored" : "",
+        group.tint.empty() ? "" : fmt::format(", {} as each has it", group.tint), us,
+        static_cast<double>(group.bytes) / 1e3, sum.alone_us, sum.bytes / 1e3);
+    group.name = "set " + base + (repeat.mirrored ? " mirrored" : "");
+    return group;
   }
 
-  std::string make_unique_name(const std::string& base) {
-    std::uint32_t& number = next_number_[base];
-    std::string name;
-    do {
-      name = fmt::format("{}_{:03}", base, ++number);
-    } while (!names_.insert(name).second);
-    return name;
+  void add_instances(const std::vector<std::uint32_t>& members, Group& group) const {
+    std::vector<Vec3d> places;
+    bool fits = false;
+    for (const std::uint32_t i : members) {
+      const Item& item = items_.items[i];
+      places.push_back(item.box.empty() ? Vec3d{0, 0, 0} : item.box.centre());
+      fits = fits || item.fit != no_index;
+    }
+    for (const std::uint32_t at : make_thinning(places)) {
+      const Item& item = items_.items[members[at]];
+      for (const DrawId id : items_.parts_of(item)) {
+        group.members.push_back(ref_of(id));
+      }
+      if (fits) {
+        const Fit fit = item.fit == no_index ? Fit{} : items_.fits[item.fit];
+        group.fits.push_back(fit.matrix);
+        group.residual = std::max(group.residual, fit.residual);
+      }
+    }
   }
 
-  void count_stored_vertices() {
-    std::set<std::pair<MeshId, std::uint32_t>> seen;
-    const auto stored_once = [&](const Draw& draw) {
-      return seen.emplace(draw.mesh, draw.primitive).second ? draw.vertices : 0;
+  /// The common material, or the one that each instance tints.
+  void choose_material(const std::vector<std::uint32_t>& members, Group& group) const {
+    const KeyId first = first_of(members.front()).key;
+    const bool equal = std::all_of(members.begin(), members.end(), [&](std::uint32_t i) {
+      return keys_.merge[to_index(first_of(i).key)] == keys_.merge[to_index(first)];
+    });
+    if (equal) {
+      group.material = keys_.material[to_index(first)];
+    } else {
+      const std::uint32_t share = keys_.share[to_index(first)];
+      group.tint = keys_.tint[share];
+      group.material = keys_.shared_material[share];
+    }
+  }
+
+  /// In the order of their first draws, whatever tree they came from.
+  void name_groups(std::vector<Group> made) {
+    const auto first = [](const Group& group) {
+      return *std::min_element(group.members.begin(), group.members.end());
     };
-    for (const Draw& draw : survey_.draws) {
-      plan_.forecast.vertices_stored_before += stored_once(draw);
+    std::sort(made.begin(), made.end(),
+              [&](const Group& a, const Group& b) { return first(a) < first(b); });
+    for (Group& group : made) {
+      group.id = make_group_id(group);
+      group.name = names_.make_unique(make_plain_name(group.name));
+      plan_.groups.push_back(std::move(group));
     }
-    seen.clear();
-    for (const KeptDraw& kept : plan_.kept) {
-      plan_.forecast.vertices_stored_after += stored_once(survey_[find_draw(survey_, kept.draw)]);
+  }
+
+  // ---- families ------------------------------------------------------------------------------
+
+  void record_families(const Families& families) {
+    std::vector<std::uint32_t> draws(survey_.shapes.size(), 0);
+    std::vector<DrawId> first(survey_.shapes.size(), no_draw);
+    for (std::size_t d = survey_.draws.size(); d-- > 0;) {
+      const std::size_t shape = to_index(survey_.draws[d].shape);
+      ++draws[shape];
+      first[shape] = make_id<DrawId>(d);
     }
-    for (const Group& group : plan_.groups) {
-      plan_.forecast.vertices_stored_after += group.vertices;
+    std::vector<PlannedFamily> all(families.prototypes.size());
+    for (std::size_t s = 0; s < families.members.size(); ++s) {
+      const FamilyMember& member = families.members[s];
+      PlannedFamily& family = all[member.family];
+      if (member.likeness == Likeness::prototype) {
+        family.prototype = ref_of(first[s]);
+        family.draws = draws[s];
+      } else {
+        family.members.push_back({ref_of(first[s]), member.likeness, member.fit, draws[s]});
+      }
     }
+    std::copy_if(std::make_move_iterator(all.begin()), std::make_move_iterator(all.end()),
+                 std::back_inserter(plan_.families), [](const PlannedFamily& family) {
+                   return family.draws > 1 || !family.members.empty();
+                 });
   }
 
   const Scene& scene_;
   const Survey& survey_;
   const ProposeSettings& settings_;
+  Outlook outlook_;
+  const RunControl& run_;
   std::vector<Mat4d> world_;
+  PlanKeys keys_;
+  std::vector<bool> done_;  ///< by draw
+  Items items_;
+  std::vector<WeighedFrustum> frusta_;
+  std::vector<TreeNode> leaves_;
+  std::vector<double> alone_us_;
   Plan plan_;
-  std::set<std::string> names_;
-  std::map<std::string, std::uint32_t> next_number_;
+  NameGiver names_;
 };
 
 Failure bad_setting(const char* name, const char* range) {
   return Failure(Error{ErrorCode::bad_setting, fmt::format("{} must be {}", name, range), {}});
 }
+
+bool within(double value, double least, double most) { return value >= least && value <= most; }
 
 }  // namespace
 
@@ -257,22 +491,53 @@ std::string_view to_string(GroupKind kind) {
 
 std::string_view to_string(KeepReason reason) {
   constexpr std::string_view names[keep_reason_count] = {
-      "must_stay", "blended", "only_one_of_its_key", "alone_in_its_cell", "above_vertex_limit"};
+      "must_stay",     "blended", "only_one_of_its_key", "alone_in_its_cell", "above_vertex_limit",
+      "cheaper_alone", "by_hand"};
   return names[static_cast<std::size_t>(reason)];
 }
 
+std::string_view to_string(PivotAt at) {
+  constexpr std::string_view names[pivot_at_count] = {"bounds_centre", "bounds_base",
+                                                      "world_origin", "node", "point"};
+  return names[static_cast<std::size_t>(at)];
+}
+
 Result<void> validate(const ProposeSettings& settings) {
+  if (auto valid = validate(settings.families); !valid) {
+    return valid;
+  }
   if (settings.min_instances < 2 || settings.min_instances > 1'000'000'000) {
     return bad_setting("propose.min_instances", "from 2 to 1000000000");
   }
   if (settings.max_vertices < 3 || settings.max_vertices == no_index) {
     return bad_setting("propose.max_vertices", "from 3 to 4294967294");
   }
-  if (!(settings.cell_size_m >= 0 && settings.cell_size_m <= 1e9)) {
+  if (!within(settings.max_extent_m, 0, 1e9)) {
+    return bad_setting("propose.max_extent_m", "from 0 to 1e9");
+  }
+  if (!within(settings.cell_size_m, 0, 1e9)) {
     return bad_setting("propose.cell_size_m", "from 0 to 1e9");
   }
-  if (!(settings.fewer_draws >= 1 && settings.fewer_draws <= 1e6)) {
-    return bad_setting("propose.fewer_draws", "from 1 to 1e6");
+  if (settings.triangle_growth != 0 && !within(settings.triangle_growth, 1, 1e6)) {
+    return bad_setting("propose.triangle_growth", "0, or from 1 to 1e6");
+  }
+  if (!within(settings.few_triangles_ms, 0, 1e6)) {
+    return bad_setting("propose.few_triangles_ms", "from 0 to 1e6");
+  }
+  if (settings.memory_growth != 0 && !within(settings.memory_growth, 1, 1e6)) {
+    return bad_setting("propose.memory_growth", "0, or from 1 to 1e6");
+  }
+  if (!within(settings.few_megabytes, 0, 1e6)) {
+    return bad_setting("propose.few_megabytes", "from 0 to 1e6");
+  }
+  if (!std::all_of(settings.tints.begin(), settings.tints.end(), is_tint)) {
+    return bad_setting("propose.tints",
+                       "of \"base_color\", \"metallic\", \"roughness\" and "
+                       "\"emissive\"");
+  }
+  const auto is_value = [](const std::string& name) { return name == "id" || name == "random"; };
+  if (!std::all_of(settings.instance_values.begin(), settings.instance_values.end(), is_value)) {
+    return bad_setting("propose.instance_values", "of \"id\" and \"random\"");
   }
   return {};
 }
@@ -280,11 +545,22 @@ Result<void> validate(const ProposeSettings& settings) {
 Result<Plan> propose(const Scene& scene,
                      const Survey& survey,
                      const ProposeSettings& settings,
+                     const Outlook& outlook,
                      const RunControl& run) {
-  if (auto valid = validate(settings); !valid) {
+  return propose_around({}, scene, survey, {settings, outlook}, run);
+}
+
+Result<Plan> propose_around(const Plan& decided,
+                            const Scene& scene,
+                            const Survey& survey,
+                            const ProposeTask& task,
+                            const RunControl& run) {
+  if (auto valid = validate(task.settings); !valid) {
     return Failure(valid.error());
   }
-  return Proposer(scene, survey, settings).run(run);
+  Proposer proposer(scene, survey, task, run);
+  proposer.take_over(decided);
+  return proposer.run();
 }
 
 }  // namespace wakuzume

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <Eigen/Dense>
+#include <cmath>
 
 #include "wakuzume/geometry.h"
 
@@ -29,6 +30,34 @@ inline Eigen::Matrix3d make_normal_matrix(const Eigen::Matrix3d& linear) {
   cofactors.col(1) = linear.col(2).cross(linear.col(0));
   cofactors.col(2) = linear.col(0).cross(linear.col(1));
   return linear.determinant() < 0 ? Eigen::Matrix3d(-cofactors) : cofactors;
+}
+
+/// The nearest rotation, mirrored where the matrix mirrors.
+inline Eigen::Matrix3d make_rotation(const Eigen::Matrix3d& linear) {
+  const Eigen::JacobiSVD<Eigen::Matrix3d> svd(linear, Eigen::ComputeFullU | Eigen::ComputeFullV);
+  return svd.matrixU() * svd.matrixV().transpose();
+}
+
+/// The nearest rotation times one scale.
+inline Eigen::Matrix3d make_similarity(const Eigen::Matrix3d& linear) {
+  return make_rotation(linear) * std::cbrt(std::abs(linear.determinant()));
+}
+
+/// A near matrix that scales along the axes and then rotates: rotation and scales in turn.
+inline Eigen::Matrix3d make_scaled_rotation(const Eigen::Matrix3d& linear) {
+  constexpr int rounds = 8;
+  Eigen::Matrix3d unit = linear;
+  Eigen::Matrix3d out = linear;
+  for (int round = 0; round < rounds; ++round) {
+    const Eigen::Matrix3d rotation = make_rotation(unit);
+    const Eigen::Vector3d scale = (rotation.transpose() * linear).diagonal();
+    if (!((scale.array().abs() > 1e-12).all())) {
+      return linear;
+    }
+    unit = linear * scale.cwiseInverse().asDiagonal();
+    out = rotation * scale.asDiagonal();
+  }
+  return out;
 }
 
 }  // namespace wakuzume

@@ -101,7 +101,14 @@ MaterialParts::MaterialParts(const Scene& scene, std::span<const ImageFacts> ima
     : scene_(scene), contents_(make_image_contents(scene, images)) {}
 
 PartHashes MaterialParts::find(MaterialId id) const {
-  const Material material = id == no_material ? Material{} : scene_[id];
+  PartHashes parts = find(id == no_material ? Material{} : scene_[id]);
+  ValueHasher name;
+  name.add(id);
+  parts[static_cast<std::size_t>(KeyPart::material_name)] = low(name);
+  return parts;
+}
+
+PartHashes MaterialParts::find(const Material& material) const {
   PartHashes parts{};
   const auto set = [&](KeyPart part, std::uint64_t hash) {
     parts[static_cast<std::size_t>(part)] = hash;
@@ -111,7 +118,6 @@ PartHashes MaterialParts::find(MaterialId id) const {
     (hasher.add(values), ...);
     return low(hasher);
   };
-  set(KeyPart::material_name, hash(id));
   set(KeyPart::base_color, hash(material.base_color));
   set(KeyPart::factors, hash(material.metallic, material.roughness, material.emissive,
                              material.normal_texture.factor, material.occlusion_texture.factor));

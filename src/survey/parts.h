@@ -24,6 +24,8 @@ class MaterialParts {
   MaterialParts(const Scene& scene, std::span<const ImageFacts> images);
 
   [[nodiscard]] PartHashes find(MaterialId material) const;
+  /// The same of a material that need not be in the scene; its name part is zero.
+  [[nodiscard]] PartHashes find(const Material& material) const;
 
  private:
   const Scene& scene_;

@@ -61,7 +61,8 @@ struct PathHits {
 
 /// What a node passes down to its children.
 struct Inherited {
-  std::uint32_t cause = no_index;
+  std::uint32_t moves = no_index;  ///< cause of the nearest that moves
+  std::uint32_t held = no_index;   ///< cause of the first that is kept, collider or not
   NodeId moving_root = no_node;
   std::uint32_t tag = 0;
   std::uint32_t level = 0;
@@ -116,19 +117,28 @@ class FactMaker {
     inherit(node, settings_.tag_key, here.tag);
     inherit(node, settings_.level_key, here.level);
     if (Mover moves = find_mover(id); moves.rule != StayRule::none) {
-      here.cause = add_cause(moves.rule, id, std::move(moves.why));
+      here.moves = add_cause(moves.rule, id, std::move(moves.why));
       here.moving_root = id;
-    } else if (above.cause == no_index) {
+    }
+    if (above.held == no_index) {
       if (Mover held = find_held(id); held.rule != StayRule::none) {
-        here.cause = add_cause(held.rule, id, std::move(held.why));
+        here.held = add_cause(held.rule, id, std::move(held.why));
       }
     }
     facts.moving_root = here.moving_root;
-    facts.cause = here.cause;
-    if (here.cause == no_index) {
-      if (Mover own = find_own_rule(node); own.rule != StayRule::none) {
+    // What moves may still merge with what moves alike: any other rule says more.
+    facts.cause = here.held;
+    if (facts.cause == no_index) {
+      Mover own = find_own_rule(node);
+      // A body's extension stays on its node; what the node shows may go below it.
+      const bool body =
+          own.rule == StayRule::own_extension && movers_[to_index(id)].rule == StayRule::physics;
+      if (own.rule != StayRule::none && !body) {
         facts.cause = add_cause(own.rule, id, std::move(own.why));
       }
+    }
+    if (facts.cause == no_index) {
+      facts.cause = here.moves;
     }
     facts.stay = facts.cause == no_index ? StayRule::none : out_.causes[facts.cause].rule;
     facts.lightmap = out_.texts.add(find_extra(node.extra, settings_.lightmap_key));

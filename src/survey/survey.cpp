@@ -10,6 +10,7 @@
 
 #include "scene/hasher.h"
 #include "survey/draws.h"
+#include "survey/parts.h"
 #include "survey/rules.h"
 #include "survey/shapes.h"
 
@@ -146,7 +147,7 @@ class Surveyor {
     const NodeFacts& facts = facts_.nodes[to_index(draw.node)];
     draw.stay = facts.stay;
     draw.cause = facts.cause;
-    if (draw.stay != StayRule::none) {
+    if (draw.stay != StayRule::none && !moves_with_others(draw.stay)) {
       return;
     }
     const auto stays = [&](StayRule rule, std::string why) {

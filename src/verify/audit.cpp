@@ -10,7 +10,9 @@
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
+#include "scene/point_tree.h"
 #include "survey/draws.h"
+#include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
@@ -31,29 +33,71 @@ bool same_extra(const Boxed<Extra>& a, const Boxed<Extra>& b) {
                     });
 }
 
-bool same_slot(const TextureSlot& a, const TextureSlot& b) {
-  if (static_cast<bool>(a.transform) != static_cast<bool>(b.transform)) {
-    return false;
+/// The bytes of a texture's picture as they are stored; empty where it has none.
+std::span<const std::byte> find_picture(const Scene& scene, TextureId id) {
+  const ImageId image = find_image(scene, id);
+  if (image == no_image) {
+    return {};
   }
-  if (a.transform &&
-      (a.transform->offset != b.transform->offset ||
-       a.transform->rotation != b.transform->rotation || a.transform->scale != b.transform->scale ||
-       a.transform->texcoord != b.transform->texcoord)) {
-    return false;
+  const Image& found = scene.images[to_index(image)];
+  if (found.view == no_view) {
+    return found.bytes.data();
   }
-  return a.texture == b.texture && a.texcoord == b.texcoord && a.factor == b.factor &&
+  const BlockView& view = scene[found.view];
+  return scene[view.block].bytes.data().subspan(view.offset, view.length);
+}
+
+/// Two textures of either scene show the same picture in the same way.
+bool same_texture(const Scene& before, TextureId a, const Scene& after, TextureId b) {
+  if (a == b || a == no_texture || b == no_texture) {
+    return a == b;
+  }
+  const auto sampler_of = [](const Scene& scene, TextureId id) {
+    const SamplerId sampler = scene.textures[to_index(id)].sampler;
+    return sampler == no_sampler ? Sampler{} : scene.samplers[to_index(sampler)];
+  };
+  const Sampler x = sampler_of(before, a);
+  const Sampler y = sampler_of(after, b);
+  const auto left = find_picture(before, a);
+  const auto right = find_picture(after, b);
+  return !left.empty() && std::equal(left.begin(), left.end(), right.begin(), right.end()) &&
+         x.mag_filter == y.mag_filter && x.min_filter == y.min_filter && x.wrap_s == y.wrap_s &&
+         x.wrap_t == y.wrap_t;
+}
+
+/// Where a slot's coordinates come from: KHR_texture_transform may say otherwise.
+UvTransform find_transform(const TextureSlot& slot) {
+  UvTransform out = slot.transform ? *slot.transform : UvTransform{};
+  out.texcoord = out.texcoord == no_index ? slot.texcoord : out.texcoord;
+  return out;
+}
+
+bool same_slot(const Scene& before,
+               const TextureSlot& a,
+               const Scene& after,
+               const TextureSlot& b) {
+  const UvTransform x = find_transform(a);
+  const UvTransform y = find_transform(b);
+  const bool placed =
+      a.texture == no_texture || (x.offset == y.offset && x.rotation == y.rotation &&
+                                  x.scale == y.scale && x.texcoord == y.texcoord);
+  return placed && same_texture(before, a.texture, after, b.texture) && a.factor == b.factor &&
          same_extra(a.extra, b.extra);
 }
 
-bool same_material(const Material& a, const Material& b) {
-  return a.name == b.name && a.base_color == b.base_color && a.metallic == b.metallic &&
-         a.roughness == b.roughness && a.emissive == b.emissive && a.alpha_mode == b.alpha_mode &&
-         a.alpha_cutoff == b.alpha_cutoff && a.double_sided == b.double_sided &&
-         same_slot(a.base_color_texture, b.base_color_texture) &&
-         same_slot(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
-         same_slot(a.normal_texture, b.normal_texture) &&
-         same_slot(a.occlusion_texture, b.occlusion_texture) &&
-         same_slot(a.emissive_texture, b.emissive_texture) && same_extra(a.extra, b.extra);
+/// The same in all that shows; names may differ.
+bool same_material(const Scene& before, const Material& a, const Scene& after, const Material& b) {
+  const auto same = [&](const TextureSlot& x, const TextureSlot& y) {
+    return same_slot(before, x, after, y);
+  };
+  const bool cutoff = a.alpha_mode != AlphaMode::mask || a.alpha_cutoff == b.alpha_cutoff;
+  return a.base_color == b.base_color && a.metallic == b.metallic && a.roughness == b.roughness &&
+         a.emissive == b.emissive && a.alpha_mode == b.alpha_mode && cutoff &&
+         a.double_sided == b.double_sided && same(a.base_color_texture, b.base_color_texture) &&
+         same(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
+         same(a.normal_texture, b.normal_texture) &&
+         same(a.occlusion_texture, b.occlusion_texture) &&
+         same(a.emissive_texture, b.emissive_texture) && same_extra(a.extra, b.extra);
 }
 
 const Primitive* find_primitive(const Scene& scene, NodeId node, std::uint32_t primitive) {
@@ -107,6 +151,10 @@ struct Auditor::Pairing {
   std::vector<std::uint32_t> before_corners;  ///< in the order the result should have them
   std::vector<std::uint32_t> after_corners;
   Topology topology = Topology::triangles;
+  double size_m = 0;  ///< diagonal of the source draw's box in the world
+  double direction_tolerance = 0;
+  double attribute_tolerance = 1e-6;
+  std::vector<std::string> ignored;
 };
 
 Auditor::Auditor(const Scene& before, const Scene& after, const VerifySettings& settings)
@@ -127,11 +175,8 @@ std::string Auditor::compare_identity(const LedgerRow& row) const {
     return fmt::format("the result has no node {} with primitive {}", to_index(row.node),
                        row.primitive);
   }
-  const bool has_material = before->material != no_material;
-  if (before->material != after->material ||
-      (has_material && !same_material(before_[before->material], after_[after->material]))) {
-    return fmt::format("material {} became material {}", to_index(before->material),
-                       to_index(after->material));
+  if (std::string different = compare_material(row); !different.empty()) {
+    return different;
   }
   if (row.fate != Fate::kept) {
     return {};
@@ -159,6 +204,56 @@ std::string Auditor::compare_identity(const LedgerRow& row) const {
     }
   }
   return {};
+}
+
+/// The same material, or one that is equal by value; of an instance, times what it carries.
+std::string Auditor::compare_material(const LedgerRow& row) const {
+  const MaterialId before =
+      find_primitive(before_, row.source.node, row.source.primitive)->material;
+  const MaterialId after = find_primitive(after_, row.node, row.primitive)->material;
+  if (row.fate == Fate::kept && before != after) {
+    return fmt::format("material {} became material {}", to_index(before), to_index(after));
+  }
+  if (before == no_material || after == no_material) {
+    return before == after ? "" : "a material came or went";
+  }
+  Material shown = after_[after];
+  if (row.fate == Fate::instanced && after_[row.node].instancing) {
+    double value[4] = {1, 1, 1, 1};
+    for (const Attribute& attribute : after_[row.node].instancing->attributes) {
+      if (row.instance >= after_[attribute.stream].count) {
+        continue;
+      }
+      const ElementReader reader(after_, attribute.stream);
+      const bool tint = attribute.semantic == "_COLOR_0" || attribute.semantic == "_EMISSIVE" ||
+                        attribute.semantic == "_METALLIC" || attribute.semantic == "_ROUGHNESS";
+      if (tint) {
+        reader.load(row.instance, value);
+      }
+      // A byte is as near as it can get: half a step.
+      const double slack = reader.stream().component == ComponentType::u8 ? 0.5 / 255 : 1e-6;
+      const auto apply = [&](double& factor, double wanted, double carried) {
+        factor = std::abs(factor * carried - wanted) <= slack * 1.01 ? wanted : factor * carried;
+      };
+      const Material& wanted = before_[before];
+      for (std::size_t c = 0; c < 3; ++c) {
+        if (attribute.semantic == "_COLOR_0") {
+          apply(shown.base_color[c], wanted.base_color[c], value[c]);
+        } else if (attribute.semantic == "_EMISSIVE") {
+          apply(shown.emissive[c], wanted.emissive[c], value[c]);
+        }
+      }
+      if (attribute.semantic == "_METALLIC") {
+        apply(shown.metallic, wanted.metallic, value[0]);
+      } else if (attribute.semantic == "_ROUGHNESS") {
+        apply(shown.roughness, wanted.roughness, value[0]);
+      }
+    }
+  }
+  return same_material(before_, before_[before], after_, shown)
+             ? ""
+             : fmt::format("material {} became material {}, which looks different",
+                           to_index(before), to_index(after));
 }
 
 /// Where the result's primitive stands for this row: its node, and below that its instance.
@@ -191,6 +286,7 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result
   pairing.before_world = before_world_[to_index(row.source.node)];
   pairing.after_world = result_world;
   pairing.topology = find_topology(pairing.before->mode);
+  pairing.direction_tolerance = settings_.direction_tolerance;
   pairing.before_corners = make_list_indices(before_, *pairing.before);
   // A triangle faces the same way when its corners go round the same way in world space, which a
   // mirroring matrix reverses.
@@ -201,7 +297,10 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result
       std::swap(pairing.before_corners[i + 1], pairing.before_corners[i + 2]);
     }
   }
-  if (row.fate != Fate::merged) {
+  const bool whole =
+      row.fate == Fate::kept || (row.fate == Fate::instanced &&
+                                 row.index_count == count_list_indices(after_, *pairing.after));
+  if (whole) {
     pairing.after_corners = make_list_indices(after_, *pairing.after);
     return pairing;
   }
@@ -324,7 +423,7 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
     const double error =
         ((to * got.head<3>()).normalized() - wanted / length).cwiseAbs().maxCoeff();
     const bool hand = normals || other == no_stream || got.w() * turn * source.w() > 0;
-    if (!(error <= settings_.direction_tolerance) || !hand) {
+    if (!(error <= pairing.direction_tolerance) || !hand) {
       return fmt::format("{} of corner {} is off by {:.3g}", attribute.semantic, i, error);
     }
   }
@@ -355,7 +454,8 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
     }
     after.load(pairing.after_corners[i], got);
     for (std::uint32_t c = 0; c < after.width(); ++c) {
-      if (!near(got[c], wanted[c], 1e-6 * std::max(1.0, std::abs(wanted[c])))) {
+      if (!near(got[c], wanted[c],
+                pairing.attribute_tolerance * std::max(1.0, std::abs(wanted[c])))) {
         return fmt::format("{} of corner {} is {:.6g}, was {:.6g}", attribute.semantic, i, got[c],
                            wanted[c]);
       }
@@ -393,20 +493,116 @@ DrawAudit Auditor::audit(const LedgerRow& row) const {
       return out;
     }
   }
-  compare_elements(pairing, allowed_error(pairing, row), out);
+  compare_all(pairing, allowed_error(pairing, row), out);
+  if (!out.mismatch.empty() && row.fate == Fate::instanced) {
+    // Another's geometry may stand for this draw, in another order.
+    Pairing repeat = pairing;
+    repeat.direction_tolerance = 100 * settings_.repeat_attribute_tolerance;
+    repeat.attribute_tolerance = settings_.repeat_attribute_tolerance;
+    repeat.ignored = settings_.ignored_attributes;
+    if (reorder(repeat)) {
+      DrawAudit again;
+      compare_all(repeat, settings_.repeat_tolerance * repeat.size_m, again);
+      again.fitted = true;
+      return again;
+    }
+  }
+  return out;
+}
+
+void Auditor::compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const {
+  compare_elements(pairing, allowed, out);
+  const auto is_ignored = [&](const Attribute& attribute) {
+    return std::find(pairing.ignored.begin(), pairing.ignored.end(), attribute.semantic) !=
+           pairing.ignored.end();
+  };
   for (const Attribute& attribute : pairing.after->attributes) {
-    if (out.mismatch.empty() && attribute.semantic != "POSITION") {
+    if (out.mismatch.empty() && attribute.semantic != "POSITION" && !is_ignored(attribute)) {
       out.mismatch = compare_attribute(pairing, attribute);
     }
   }
   for (const Attribute& attribute : pairing.before->attributes) {
-    const bool ignored =
-        attribute.semantic == "TANGENT" && pairing.before->find("NORMAL") == no_stream;
+    const bool ignored = is_ignored(attribute) || (attribute.semantic == "TANGENT" &&
+                                                   pairing.before->find("NORMAL") == no_stream);
     if (out.mismatch.empty() && !ignored && pairing.after->find(attribute.semantic) == no_stream) {
       out.mismatch = fmt::format("{} was lost", attribute.semantic);
     }
   }
-  return out;
+}
+
+namespace {
+
+std::vector<Eigen::Vector3d> make_corner_places(const Scene& scene,
+                                                const Primitive& primitive,
+                                                const std::vector<std::uint32_t>& corners,
+                                                const Mat4d& world) {
+  const ElementReader reader(scene, primitive.find("POSITION"));
+  std::vector<Eigen::Vector3d> places;
+  places.reserve(corners.size());
+  for (const std::uint32_t corner : corners) {
+    Eigen::Vector4d p(0, 0, 0, 1);
+    reader.load(corner, p.data());
+    places.emplace_back((as_eigen(world) * p).head<3>());
+  }
+  return places;
+}
+
+}  // namespace
+
+bool Auditor::reorder(Pairing& pairing) const {
+  const std::size_t each = pairing.topology == Topology::triangles ? 3
+                           : pairing.topology == Topology::lines   ? 2
+                                                                   : 1;
+  const auto before =
+      make_corner_places(before_, *pairing.before, pairing.before_corners, pairing.before_world);
+  const auto after =
+      make_corner_places(after_, *pairing.after, pairing.after_corners, pairing.after_world);
+  const auto centre = [&](const std::vector<Eigen::Vector3d>& places, std::size_t element) {
+    Eigen::Vector3d sum{0, 0, 0};
+    for (std::size_t c = 0; c < each; ++c) {
+      sum += places[element * each + c];
+    }
+    return Eigen::Vector3d(sum / static_cast<double>(each));
+  };
+  std::vector<Eigen::Vector3d> centres;
+  Eigen::AlignedBox3d box;
+  for (std::size_t e = 0; e < before.size() / each; ++e) {
+    centres.push_back(centre(before, e));
+  }
+  for (const Eigen::Vector3d& place : before) {
+    box.extend(place);
+  }
+  pairing.size_m = box.isEmpty() ? 0 : box.diagonal().norm();
+  const double reach = settings_.repeat_tolerance * pairing.size_m;
+  const PointTree tree(centres);
+  std::vector<bool> used(centres.size(), false);
+  std::vector<std::uint32_t> ordered(pairing.before_corners.size());
+  std::vector<std::pair<std::uint32_t, double>> near;
+  for (std::size_t e = 0; e < after.size() / each; ++e) {
+    tree.find(centre(after, e), reach, near);
+    bool matched = false;
+    for (const auto& [candidate, distance] : near) {
+      for (std::size_t turn = 0; turn < each && !matched && !used[candidate]; ++turn) {
+        bool agrees = true;
+        for (std::size_t c = 0; c < each && agrees; ++c) {
+          agrees =
+              (before[candidate * each + (c + turn) % each] - after[e * each + c]).norm() <= reach;
+        }
+        if (agrees) {
+          matched = true;
+          used[candidate] = true;
+          for (std::size_t c = 0; c < each; ++c) {
+            ordered[e * each + c] = pairing.before_corners[candidate * each + (c + turn) % each];
+          }
+        }
+      }
+    }
+    if (!matched) {
+      return false;
+    }
+  }
+  pairing.before_corners = std::move(ordered);
+  return true;
 }
 
 }  // namespace wakuzume

@@ -17,6 +17,7 @@ struct DrawAudit {
   std::uint64_t triangles = 0;
   std::uint64_t elements = 0;  ///< lines and points
   double position_error_m = 0;
+  bool fitted = false;  ///< agrees as a repeat does, not element by element
 };
 
 /// Both scenes with what all audits need of them.
@@ -30,6 +31,11 @@ class Auditor {
   struct Pairing;
 
   [[nodiscard]] std::string compare_identity(const LedgerRow& row) const;
+  [[nodiscard]] std::string compare_material(const LedgerRow& row) const;
+  /// Puts the source's corners into the order of the result's, by where the elements are.
+  /// \return false where some element has no partner within the tolerance
+  bool reorder(Pairing& pairing) const;
+  void compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const;
   [[nodiscard]] std::optional<Mat4d> find_result_matrix(const LedgerRow& row) const;
   [[nodiscard]] Pairing make_pairing(const LedgerRow& row, const Mat4d& result_world) const;
   [[nodiscard]] double allowed_error(const Pairing& pairing, const LedgerRow& row) const;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "plan/check.h"
 #include "scene/running.h"
@@ -85,6 +86,7 @@ class Verifier {
       }
       verdict_.triangles_checked += audits[i].triangles;
       verdict_.elements_checked += audits[i].elements;
+      verdict_.fitted_draws += audits[i].fitted ? 1U : 0U;
       verdict_.largest_position_error_m =
           std::max(verdict_.largest_position_error_m, audits[i].position_error_m);
     }
@@ -121,23 +123,22 @@ class Verifier {
     if (fate == Fate::kept) {
       return rows.size() == 1 ? "" : "is claimed by several kept draws";
     }
-    // Merged rows must tile the index list, instances must be numbered without gap or repeat.
-    const bool merged = fate == Fate::merged;
-    std::sort(rows.begin(), rows.end(), [&](const LedgerRow* a, const LedgerRow* b) {
-      return merged ? a->first_index < b->first_index : a->instance < b->instance;
+    // Rows tile the index list; those of a set do so in each instance, from the first to the last.
+    std::sort(rows.begin(), rows.end(), [](const LedgerRow* a, const LedgerRow* b) {
+      return std::pair(a->instance, a->first_index) < std::pair(b->instance, b->first_index);
     });
+    const std::uint64_t indices =
+        count_list_indices(after_, after_[node.mesh].primitives[draw.primitive]);
     std::uint64_t next = 0;
     for (const LedgerRow* row : rows) {
-      const std::uint64_t begin = merged ? row->first_index : row->instance;
+      const std::uint64_t begin = row->instance * indices + row->first_index;
       if (begin != next) {
         return fmt::format("has a gap or an overlap at {}", next);
       }
-      next += merged ? row->index_count : 1;
+      next += row->index_count;
     }
-    const std::uint64_t wanted =
-        merged ? count_list_indices(after_, after_[node.mesh].primitives[draw.primitive])
-               : count_instances(after_, node);
-    return next == wanted ? "" : fmt::format("has {} of its own, rows for {}", wanted, next);
+    const std::uint64_t wanted = indices * count_instances(after_, node);
+    return next == wanted ? "" : fmt::format("has {} indices, rows for {}", wanted, next);
   }
 
   const Scene& before_;
@@ -150,15 +151,18 @@ class Verifier {
 }  // namespace
 
 Result<void> validate(const VerifySettings& settings) {
-  const bool position = settings.position_tolerance >= 0 && settings.position_tolerance <= 1;
-  const bool direction = settings.direction_tolerance >= 0 && settings.direction_tolerance <= 2;
-  if (position && direction) {
-    return {};
+  const std::tuple<const char*, double, double> ranges[] = {
+      {"position_tolerance", settings.position_tolerance, 1},
+      {"direction_tolerance", settings.direction_tolerance, 2},
+      {"repeat_tolerance", settings.repeat_tolerance, 1},
+      {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1}};
+  for (const auto& [name, value, most] : ranges) {
+    if (!(value >= 0 && value <= most)) {
+      return Failure(Error{
+          ErrorCode::bad_setting, fmt::format("verify.{} must be from 0 to {}", name, most), {}});
+    }
   }
-  return Failure(Error{ErrorCode::bad_setting,
-                       position ? "verify.direction_tolerance must be from 0 to 2"
-                                : "verify.position_tolerance must be from 0 to 1",
-                       {}});
+  return {};
 }
 
 Result<Verdict> verify(const Scene& before,

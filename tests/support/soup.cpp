@@ -13,6 +13,47 @@ Vec3d apply(const Mat4d& m, double x, double y, double z) {
           m[2] * x + m[6] * y + m[10] * z + m[14]};
 }
 
+/// What a material looks like, whatever its name. Good to a thousandth.
+std::string describe(const Scene& scene, MaterialId id, const Vec3d& tint) {
+  if (id == no_material) {
+    return "default";
+  }
+  const Material& material = scene[id];
+  std::string text;
+  const auto add = [&](double value) { text += std::to_string(std::lround(value * 1000)) + " "; };
+  for (std::size_t c = 0; c < 3; ++c) {
+    add(material.base_color[c] * tint[c]);
+    add(material.emissive[c]);
+  }
+  add(material.base_color[3]);
+  add(material.metallic);
+  add(material.roughness);
+  add(material.double_sided ? 1 : 0);
+  add(static_cast<double>(material.alpha_mode));
+  const TextureId texture = material.base_color_texture.texture;
+  if (texture != no_texture) {
+    add(static_cast<double>(scene.textures[to_index(texture)].image));
+  }
+  return text;
+}
+
+/// The tint of each instance; one neutral one where there are none.
+std::vector<Vec3d> make_tints(const Scene& scene, const Node& node, std::size_t count) {
+  std::vector<Vec3d> tints(count, {1, 1, 1});
+  if (node.instancing) {
+    for (const Attribute& attribute : node.instancing->attributes) {
+      if (attribute.semantic == "_COLOR_0") {
+        const auto values = make_doubles(scene, attribute.stream);
+        const std::size_t width = component_count(scene[attribute.stream].element);
+        for (std::size_t i = 0; i < count; ++i) {
+          tints[i] = {values[i * width], values[i * width + 1], values[i * width + 2]};
+        }
+      }
+    }
+  }
+  return tints;
+}
+
 /// Every matrix a node's mesh is drawn with.
 std::vector<Mat4d> make_matrices(const Scene& scene, const Node& node, const Mat4d& world) {
   if (!node.instancing) {
@@ -21,6 +62,9 @@ std::vector<Mat4d> make_matrices(const Scene& scene, const Node& node, const Mat
   std::vector<std::vector<double>> lanes(3);
   std::size_t count = 0;
   for (const Attribute& attribute : node.instancing->attributes) {
+    if (attribute.semantic.starts_with("_")) {
+      continue;
+    }
     const std::size_t lane = attribute.semantic == "TRANSLATION" ? 0
                              : attribute.semantic == "ROTATION"  ? 1
                                                                  : 2;
@@ -56,6 +100,7 @@ std::size_t corners_of(PrimitiveMode mode) {
 void add_primitive(const Scene& scene,
                    const Primitive& primitive,
                    const Mat4d& matrix,
+                   const Vec3d& tint,
                    std::vector<SoupElement>& out) {
   const auto positions = values_of(scene, primitive, "POSITION");
   const auto uvs = values_of(scene, primitive, "TEXCOORD_0");
@@ -63,10 +108,10 @@ void add_primitive(const Scene& scene,
   const std::size_t color_width = colors.empty() ? 4 : colors.size() / (positions.size() / 3);
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
   const std::size_t width = corners_of(primitive.mode);
+  const std::string material = describe(scene, primitive.material, tint);
   for (std::size_t i = 0; i + width <= list.size(); i += width) {
     SoupElement element;
-    element.material =
-        primitive.material == no_material ? "default" : scene[primitive.material].name;
+    element.material = material;
     for (std::size_t c = 0; c < width; ++c) {
       const std::size_t v = list[i + c];
       SoupCorner corner;
@@ -132,9 +177,11 @@ std::vector<SoupElement> make_soup(const Scene& scene) {
     if (node.mesh == no_mesh) {
       continue;
     }
-    for (const Mat4d& matrix : make_matrices(scene, node, world[i])) {
+    const std::vector<Mat4d> matrices = make_matrices(scene, node, world[i]);
+    const std::vector<Vec3d> tints = make_tints(scene, node, matrices.size());
+    for (std::size_t m = 0; m < matrices.size(); ++m) {
       for (const Primitive& primitive : scene[node.mesh].primitives) {
-        add_primitive(scene, primitive, matrix, out);
+        add_primitive(scene, primitive, matrices[m], tints[m], out);
       }
     }
   }

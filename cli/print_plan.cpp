@@ -1,0 +1,199 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "print_plan.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "print.h"
+#include "print_survey.h"
+#include "text.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t top_groups = 12;
+
+std::uint64_t round_to_count(double value) {
+  return static_cast<std::uint64_t>(std::llround(std::max(0.0, value)));
+}
+
+std::string print_kept(const Plan& plan) {
+  std::array<std::uint64_t, keep_reason_count> reasons{};
+  std::array<std::uint64_t, stay_rule_count> rules{};
+  for (const KeptDraw& kept : plan.kept) {
+    ++reasons[static_cast<std::size_t>(kept.reason)];
+    if (kept.reason == KeepReason::must_stay) {
+      ++rules[static_cast<std::size_t>(kept.rule)];
+    }
+  }
+  std::string out;
+  const auto line = [&](std::uint64_t count, const char* why) {
+    if (count > 0) {
+      out += fmt::format("  {:>9} -> {:<7}  kept: {}\n", group_digits(count), group_digits(count),
+                         why);
+    }
+  };
+  for (std::size_t rule = 1; rule < rules.size(); ++rule) {
+    line(rules[rule], explain(static_cast<StayRule>(rule)));
+  }
+  for (std::size_t reason = 1; reason < reasons.size(); ++reason) {
+    line(reasons[reason], explain(static_cast<KeepReason>(reason)));
+  }
+  return out;
+}
+
+/// The groups that save most time in a mean frame.
+std::string print_groups(const Scene& scene, const Plan& plan) {
+  std::vector<const Group*> order;
+  for (const Group& group : plan.groups) {
+    order.push_back(&group);
+  }
+  std::stable_sort(order.begin(), order.end(),
+                   [](const Group* a, const Group* b) { return a->saved_us > b->saved_us; });
+  if (order.empty()) {
+    return "";
+  }
+  std::string out =
+      fmt::format("\n{:<42}{:>10}{:>8}{:>12}{:>11}  {}\n", "Groups, the biggest gains first",
+                  "saves us", "draws", "triangles", "stored", "how");
+  for (std::size_t g = 0; g < std::min(top_groups, order.size()); ++g) {
+    const Group& group = *order[g];
+    const bool cluster = group.kind == GroupKind::cluster;
+    const std::string how =
+        fmt::format("{}{}", cluster ? "merged" : "instances", group.pinned ? ", pinned" : "");
+    out += fmt::format("  {}{:>10}{:>8}{:>12}{:>11}  {}\n", pad(cut(group.name, 39), 40),
+                       group_digits(round_to_count(group.saved_us)),
+                       group_digits(group.members.size()), group_digits(group.triangles),
+                       to_size(group.bytes), how);
+  }
+  if (order.size() > top_groups) {
+    out += fmt::format("  and {} more; the plan file has all, with their reasons\n",
+                       group_digits(order.size() - top_groups));
+  }
+  const Group& first = *order.front();
+  out += fmt::format("  the first begins with {}\n",
+                     cut(make_node_path(scene, first.members.front().node), 74));
+  return out;
+}
+
+std::string print_forecast(const Plan& plan) {
+  const Outcome& before = plan.forecast.before;
+  const Outcome& after = plan.forecast.after;
+  std::string out =
+      fmt::format("\n{:<34}{:>14}{:>14}\n",
+                  fmt::format("Forecast, {} on \"{}\"", plural(plan.view_count, "view", "views"),
+                              cut(plan.profile, 12)),
+                  "today", "planned");
+  const auto count = [&](const char* name, double a, double b) {
+    out += fmt::format("  {:<32}{:>14}{:>14}   {}\n", name, group_digits(round_to_count(a)),
+                       group_digits(round_to_count(b)),
+                       to_factor(round_to_count(a), round_to_count(b)));
+  };
+  const auto milliseconds = [&](const char* name, double a, double b) {
+    out += fmt::format("  {:<32}{:>14.2f}{:>14.2f}\n", name, a, b);
+  };
+  if (plan.view_count > 0) {
+    count("draws in a usual view", before.view_draws.median, after.view_draws.median);
+    count("draws in the worst view", before.view_draws.worst, after.view_draws.worst);
+    count("draws of a usual frame, all passes", before.frame_draws.median,
+          after.frame_draws.median);
+    count("triangles in a usual view", before.view_triangles.median, after.view_triangles.median);
+    count("triangles in the worst view", before.view_triangles.worst, after.view_triangles.worst);
+    milliseconds("milliseconds of a usual frame", before.frame_ms.median, after.frame_ms.median);
+    milliseconds("milliseconds of the worst frame", before.frame_ms.worst, after.frame_ms.worst);
+  }
+  count("vertices stored", static_cast<double>(before.vertices),
+        static_cast<double>(after.vertices));
+  out += fmt::format("  {:<32}{:>14}{:>14}   {}\n", "geometry stored", to_size(before.bytes),
+                     to_size(after.bytes), to_factor(before.bytes, after.bytes));
+  return out;
+}
+
+}  // namespace
+
+std::string to_text(const Scene& scene, const Plan& plan) {
+  std::array<std::uint64_t, 2> groups{};
+  std::array<std::uint64_t, 2> members{};
+  for (const Group& group : plan.groups) {
+    ++groups[static_cast<std::size_t>(group.kind)];
+    members[static_cast<std::size_t>(group.kind)] += group.members.size();
+  }
+  const std::uint64_t before = plan.forecast.before.draws;
+  const std::uint64_t after = plan.forecast.after.draws;
+  std::string out = fmt::format("Plan: {} become {} ({})\n", plural(before, "draw", "draws"),
+                                group_digits(after), to_factor(before, after));
+  const double cell = plan.settings.cell_size_m;
+  out +=
+      fmt::format("  {:>9} -> {:<7}  merged{}\n", group_digits(members[0]), group_digits(groups[0]),
+                  cell > 0 ? fmt::format(", in cells of {:.4g} m", cell) : "");
+  out += fmt::format("  {:>9} -> {:<7}  drawn as instances\n", group_digits(members[1]),
+                     group_digits(groups[1]));
+  return out + print_kept(plan) + print_groups(scene, plan) + print_forecast(plan);
+}
+
+std::string compare_with_ladder(const Plan& plan, const Ladder& ladder) {
+  std::string out = fmt::format("{:<61}{:>12}{:>16}\n", "How far down the ladder that is", "draws",
+                                "in a usual view");
+  const auto line = [&](const char* mark, const char* name, std::uint64_t draws,
+                        std::uint64_t median) {
+    out += fmt::format("{:<2}{:<59}{:>12}{:>16}\n", mark, name, group_digits(draws),
+                       group_digits(median));
+  };
+  const Outcome& after = plan.forecast.after;
+  bool told = false;
+  for (std::size_t r = 0; r < rung_count; ++r) {
+    const RungCount& rung = ladder.rungs[r];
+    if (!told && rung.draws < after.draws) {
+      told = true;
+      line(">", "this plan", after.draws, round_to_count(after.view_draws.median));
+    }
+    if (r == 0 || rung.draws != ladder.rungs[r - 1].draws) {
+      line("", explain(static_cast<Rung>(r)), rung.draws, rung.median_draws);
+    }
+  }
+  if (!told) {
+    line(">", "this plan", after.draws, round_to_count(after.view_draws.median));
+  }
+  return out;
+}
+
+std::string to_text(const Scene& scene, const Reason& reason) {
+  const auto wrap = [](const std::string& text, const std::string& first, const std::string& rest) {
+    std::string out;
+    std::string line = first;
+    std::size_t at = 0;
+    bool open = false;
+    while (at < text.size()) {
+      const std::size_t end = std::min(text.find(' ', at), text.size());
+      const std::string word = text.substr(at, end - at);
+      if (open && count_characters(line) + 1 + count_characters(word) > page_columns) {
+        out += line + "\n";
+        line = rest + word;
+      } else {
+        line += (open ? " " : "") + word;
+      }
+      open = true;
+      at = end + 1;
+    }
+    return out + line + "\n";
+  };
+  std::string out = fmt::format(
+      "{} primitive {}\n", cut(make_node_path(scene, reason.draw.node), 80), reason.draw.primitive);
+  out += wrap(reason.where, "  ", "  ");
+  for (const std::string& number : reason.numbers) {
+    out += wrap(number, "  - ", "    ");
+  }
+  if (!reason.remedies.empty()) {
+    out += "  to have it otherwise:\n";
+  }
+  for (const std::string& remedy : reason.remedies) {
+    out += wrap(remedy, "  * ", "    ");
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,20 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <string>
+
+#include "wakuzume/ladder.h"
+#include "wakuzume/revise.h"
+
+/// Plans as text for people, at most 100 columns wide.
+namespace wakuzume::cli {
+
+/// What becomes of the draws, the groups that save most, and the forecast.
+std::string to_text(const Scene& scene, const Plan& plan);
+/// How far down the survey's ladder the plan goes.
+std::string compare_with_ladder(const Plan& plan, const Ladder& ladder);
+/// Why one draw went where it went.
+std::string to_text(const Scene& scene, const Reason& reason);
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,278 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <optional>
+
+#include "cost/shadows.h"
+#include "plan/arrange.h"
+#include "plan/check.h"
+#include "plan/items.h"
+#include "plan/keys.h"
+#include "survey/glob.h"
+#include "survey/parts.h"
+#include "wakuzume/apart.h"
+#include "wakuzume/revise.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t max_near = 2;
+
+class Explainer {
+ public:
+  Explainer(const Scene& scene,
+            const Survey& survey,
+            const Plan& plan,
+            const Outlook& outlook,
+            const RunControl& run)
+      : scene_(scene),
+        survey_(survey),
+        plan_(plan),
+        keys_(make_plan_keys(scene, survey, plan.settings)),
+        sizes_(make_shape_sizes(scene, survey)),
+        run_(run) {
+    profile_ = outlook.profile;
+    if (profile_.passes.empty()) {
+      profile_.passes.emplace_back();
+    }
+    views_ = outlook.views.size();
+    if (views_ > 0) {
+      frusta_ = list_frusta(scene, outlook.views, profile_);
+    }
+    for (std::size_t g = 0; g < plan.groups.size(); ++g) {
+      for (const DrawRef& ref : plan.groups[g].members) {
+        group_of_[ref] = g;
+      }
+    }
+  }
+
+  Reason explain(const Draw& draw) {
+    Reason out;
+    out.draw = {draw.node, draw.primitive};
+    const auto group = group_of_.find(out.draw);
+    if (group != group_of_.end()) {
+      explain_member(draw, plan_.groups[group->second], out);
+    } else {
+      const auto kept = std::find_if(plan_.kept.begin(), plan_.kept.end(),
+                                     [&](const KeptDraw& k) { return k.draw == out.draw; });
+      explain_kept(draw, kept == plan_.kept.end() ? KeepReason::by_hand : kept->reason, out);
+    }
+    return out;
+  }
+
+ private:
+  /// Microseconds of a mean frame for one draw call of so many triangles in this box.
+  double price(const Box3d& box, std::uint64_t triangles, std::uint64_t instances) const {
+    const double share =
+        views_ == 0 ? 1
+                    : static_cast<double>(CullingBoxes({&box, 1}).count_seen(frusta_, run_)[0]) /
+                          static_cast<double>(views_);
+    const Prices prices = make_prices(profile_, views_, 1, 1);
+    return share * (prices.draw + prices.instance * static_cast<double>(instances) +
+                    prices.triangle * static_cast<double>(triangles));
+  }
+
+  [[nodiscard]] Box3d box_of(const Group& group) const {
+    Box3d box;
+    for (const DrawRef& ref : group.members) {
+      box.include(survey_[find_draw(survey_, ref)].box);
+    }
+    return box;
+  }
+
+  void tell_alone(const Draw& draw, Reason& out) const {
+    out.numbers.push_back(fmt::format("on its own it takes {:.3g} us of a mean frame",
+                                      price(draw.box, draw.triangles, 0)));
+  }
+
+  void explain_member(const Draw& draw, const Group& group, Reason& out) {
+    const bool cluster = group.kind == GroupKind::cluster;
+    out.where =
+        fmt::format("{} \"{}\" with {} other draws: {}", cluster ? "merged into" : "an instance in",
+                    group.name, group.members.size() - 1, group.reason);
+    tell_alone(draw, out);
+    out.numbers.push_back(
+        fmt::format("the group takes {:.3g} us of a mean frame for all {} draws",
+                    price(box_of(group), group.triangles, cluster ? 0 : group.instance_count()),
+                    group.members.size()));
+    tell_family(draw, out);
+    if (group.pinned) {
+      out.remedies.push_back(
+          fmt::format("the group is pinned: --unpin {} lets it be planned "
+                      "again",
+                      group.name));
+    }
+    out.remedies.push_back(
+        fmt::format("to leave it as it is: --keep '{}'", make_node_path(scene_, draw.node)));
+    if (cluster) {
+      out.remedies.push_back(
+          fmt::format("to draw what repeats in the group as instances: "
+                      "--instance {}",
+                      group.name));
+    } else {
+      out.remedies.push_back(fmt::format("to merge the set instead: --merge {}", group.name));
+    }
+    tell_other_groups(draw, &group, out);
+  }
+
+  /// How many draws show the same shape, and what either way of drawing them would take.
+  void tell_family(const Draw& draw, Reason& out) const {
+    std::uint64_t alike = sizes_[to_index(draw.shape)].uses;
+    for (const PlannedFamily& family : plan_.families) {
+      std::uint64_t draws = family.draws;
+      const auto shows = [&](const DrawRef& ref) {
+        return survey_[find_draw(survey_, ref)].shape == draw.shape;
+      };
+      bool inside = find_draw(survey_, family.prototype) != no_draw && shows(family.prototype);
+      for (const PlannedFamily::Member& member : family.members) {
+        draws += member.draws;
+        inside = inside || shows(member.draw);
+      }
+      alike = inside ? draws : alike;
+    }
+    const double bytes = sizes_[to_index(draw.shape)].bytes;
+    out.numbers.push_back(
+        alike < 2 ? std::string("no other draw has its shape")
+                  : fmt::format("{} draws have its shape: merged each takes {:.3g} KB, as an "
+                                "instance 0.04 KB",
+                                alike, bytes / 1e3));
+  }
+
+  /// Groups it could be moved to: of its key, nearest first.
+  void tell_other_groups(const Draw& draw, const Group* own, Reason& out) const {
+    std::vector<std::pair<double, const Group*>> near;
+    for (const Group& group : plan_.groups) {
+      const Draw& first = survey_[find_draw(survey_, group.members.front())];
+      if (&group != own && group.kind == GroupKind::cluster &&
+          keys_.merge[to_index(first.key)] == keys_.merge[to_index(draw.key)]) {
+        near.emplace_back(find_distance(box_of(group), draw.box), &group);
+      }
+    }
+    std::sort(near.begin(), near.end());
+    for (std::size_t n = 0; n < std::min(max_near, near.size()); ++n) {
+      const Group& group = *near[n].second;
+      Box3d both = box_of(group);
+      const double apart = price(both, group.triangles, 0) + price(draw.box, draw.triangles, 0);
+      both.include(draw.box);
+      const double together = price(both, group.triangles + draw.triangles, 0);
+      out.remedies.push_back(fmt::format(
+          "\"{}\" has its key, {:.3g} m away: together they would take {:.3g} us, apart {:.3g}; "
+          "--move '{}'={}",
+          group.name, near[n].first, together, apart, make_node_path(scene_, draw.node),
+          group.name));
+    }
+  }
+
+  static double find_distance(const Box3d& a, const Box3d& b) {
+    double square = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const double gap = std::max({0.0, a.min[c] - b.max[c], b.min[c] - a.max[c]});
+      square += gap * gap;
+    }
+    return std::sqrt(square);
+  }
+
+  void explain_kept(const Draw& draw, KeepReason reason, Reason& out) {
+    tell_alone(draw, out);
+    switch (reason) {
+      case KeepReason::must_stay:
+        return explain_rule(draw, out);
+      case KeepReason::blended:
+        out.where = "kept: it is blended, and engines sort blended draws one by one";
+        out.remedies.emplace_back(
+            "--blended merge, where the order does not show; or make its "
+            "material opaque or masked");
+        return;
+      case KeepReason::only_one_of_its_key:
+        out.where = fmt::format("kept: nothing else has its merge key ({})",
+                                to_string(scene_, survey_[draw.key]));
+        tell_family(draw, out);
+        return tell_nearest_keys(draw, out);
+      case KeepReason::alone_in_its_cell:
+        out.where = "kept: its partners are in other cells of the grid";
+        out.remedies.emplace_back("larger --cells, or none");
+        return tell_other_groups(draw, nullptr, out);
+      case KeepReason::above_vertex_limit:
+        out.where = fmt::format("kept: it has {} vertices, a cluster may have {}",
+                                sizes_[to_index(draw.shape)].vertices, plan_.settings.max_vertices);
+        out.remedies.emplace_back("a higher --max-vertices");
+        return;
+      case KeepReason::cheaper_alone:
+        out.where = "kept: with its nearest partners it would cost more than by itself";
+        tell_family(draw, out);
+        return tell_other_groups(draw, nullptr, out);
+      case KeepReason::by_hand:
+        out.where = "kept: taken out of the plan by hand";
+        out.remedies.push_back(fmt::format("--release '{}'", make_node_path(scene_, draw.node)));
+        return;
+    }
+  }
+
+  void explain_rule(const Draw& draw, Reason& out) const {
+    const Cause cause = draw.cause == no_index ? Cause{} : survey_.causes[draw.cause];
+    const std::string at =
+        cause.at == no_node || cause.at == draw.node
+            ? ""
+            : fmt::format(", by its ancestor {}", make_node_path(scene_, cause.at));
+    out.where = fmt::format("kept: {}{}: {}", to_string(draw.stay), at, cause.why);
+    out.remedies.push_back(moves_with_others(draw.stay)
+                               ? "propose.moving_parts = \"merge\" merges it with what moves alike"
+                               : "the rules that keep draws are in the settings' [survey] table");
+  }
+
+  /// Of the keys near its own, what differs.
+  void tell_nearest_keys(const Draw& draw, Reason& out) {
+    if (!apart_) {
+      apart_ = find_apart(scene_, survey_, {});
+    }
+    std::size_t told = 0;
+    for (const NearKey& near : apart_->nearest) {
+      if (near.key == draw.key && told < max_near) {
+        std::string parts;
+        for (const KeyPart part : near.differing) {
+          parts += fmt::format("{}{}", parts.empty() ? "" : ", ", to_string(part));
+        }
+        out.remedies.push_back(fmt::format("equal {} would let it join \"{}\"", parts,
+                                           to_string(scene_, survey_[near.near])));
+        ++told;
+      }
+    }
+  }
+
+  const Scene& scene_;
+  const Survey& survey_;
+  const Plan& plan_;
+  PlanKeys keys_;
+  std::vector<ShapeSize> sizes_;
+  const RunControl& run_;
+  CostProfile profile_;
+  std::size_t views_ = 0;
+  std::vector<WeighedFrustum> frusta_;
+  std::map<DrawRef, std::size_t> group_of_;
+  std::optional<Apart> apart_;
+};
+
+}  // namespace
+
+std::vector<Reason> explain(const Scene& scene,
+                            const Survey& survey,
+                            const Plan& plan,
+                            const std::string& nodes,
+                            const Outlook& outlook,
+                            const RunControl& run) {
+  const GlobSet globs({nodes});
+  Explainer explainer(scene, survey, plan, outlook, run);
+  std::vector<Reason> out;
+  for (const Draw& draw : survey.draws) {
+    if (globs.find(make_node_path(scene, draw.node)) != no_index) {
+      out.push_back(explainer.explain(draw));
+    }
+  }
+  return out;
+}
+
+}  // namespace wakuzume

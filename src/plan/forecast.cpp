@@ -1,0 +1,186 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/forecast.h"
+
+#include <algorithm>
+#include <map>
+#include <numeric>
+
+#include "plan/check.h"
+#include "plan/items.h"
+
+namespace wakuzume {
+namespace {
+
+/// Of a frame's passes, those that draw what the view sees in colour.
+template <class Figure>
+Spread find_main_spread(const Frames& frames, const Figure& figure) {
+  std::vector<double> values;
+  for (const FrameCost& frame : frames.views) {
+    double sum = 0;
+    for (std::size_t p = 0; p < frame.passes.size(); ++p) {
+      sum += frames.profile.passes[p].kind == PassKind::main ? figure(frame.passes[p]) : 0;
+    }
+    values.push_back(sum);
+  }
+  return make_spread(values);
+}
+
+class PlannedSurvey {
+ public:
+  PlannedSurvey(const Survey& survey, const Plan& plan) : survey_(survey), plan_(plan) {
+    out_.pipelines = survey.pipelines;
+    out_.bounds = survey.bounds;
+  }
+
+  Survey make() {
+    for (const Group& group : plan_.groups) {
+      add_group(group);
+    }
+    for (const KeptDraw& kept : plan_.kept) {
+      add_kept(survey_[find_draw(survey_, kept.draw)]);
+    }
+    return std::move(out_);
+  }
+
+ private:
+  void add_group(const Group& group) {
+    const Draw& first = survey_[find_draw(survey_, group.members.front())];
+    Shape shape;
+    shape.mesh = first.mesh;
+    shape.primitive = first.primitive;
+    shape.material = group.material;
+    shape.pipeline = survey_[first.shape].pipeline;
+    shape.topology = survey_[first.shape].topology;
+    Draw draw = first;
+    draw.material = group.material;
+    draw.shape = make_id<ShapeId>(out_.shapes.size());
+    draw.triangles = group.triangles;
+    draw.instances = group.kind == GroupKind::cluster ? 1 : group.instance_count();
+    draw.vertices = group.vertices;
+    draw.box = Box3d{};
+    for (const DrawRef& member : group.members) {
+      draw.box.include(survey_[find_draw(survey_, member)].box);
+    }
+    out_.shapes.push_back(std::move(shape));
+    out_.draws.push_back(draw);
+  }
+
+  void add_kept(Draw draw) {
+    const auto [slot, added] =
+        shapes_.try_emplace(draw.shape, make_id<ShapeId>(out_.shapes.size()));
+    if (added) {
+      out_.shapes.push_back(survey_[draw.shape]);
+    }
+    draw.shape = slot->second;
+    out_.draws.push_back(draw);
+  }
+
+  const Survey& survey_;
+  const Plan& plan_;
+  Survey out_;
+  std::map<ShapeId, ShapeId> shapes_;
+};
+
+/// Stored geometry, shared data once.
+void add_stored(const Scene& scene, const Survey& survey, Outcome& before) {
+  const std::vector<ShapeSize> sizes = make_shape_sizes(scene, survey);
+  for (std::size_t s = 0; s < sizes.size(); ++s) {
+    before.vertices += survey.shapes[s].vertices;
+    before.bytes += static_cast<std::uint64_t>(sizes[s].bytes);
+  }
+}
+
+void add_stored_after(const Scene& scene, const Survey& survey, const Plan& plan, Outcome& after) {
+  const std::vector<ShapeSize> sizes = make_shape_sizes(scene, survey);
+  std::vector<bool> seen(survey.shapes.size(), false);
+  const auto add_shape = [&](const DrawRef& ref) {
+    const std::size_t shape = to_index(survey[find_draw(survey, ref)].shape);
+    if (!seen[shape]) {
+      seen[shape] = true;
+      after.vertices += survey.shapes[shape].vertices;
+      after.bytes += static_cast<std::uint64_t>(sizes[shape].bytes);
+    }
+  };
+  // Sets of one prototype share its mesh, whether it is the source's own or made for them.
+  std::map<std::vector<DrawRef>, bool> made;
+  for (const KeptDraw& kept : plan.kept) {
+    add_shape(kept.draw);
+  }
+  for (const Group& group : plan.groups) {
+    if (group.kind == GroupKind::cluster) {
+      after.vertices += group.vertices;
+      after.bytes += group.bytes;
+    } else {
+      after.bytes += 40 * group.instance_count();
+      if (group.prototype.size() == 1 && group.axes == identity_matrix) {
+        add_shape(group.prototype.front());
+      } else if (made.try_emplace(group.prototype, true).second) {
+        after.vertices += group.vertices;
+        after.bytes += group.bytes - 40 * group.instance_count();
+      }
+    }
+  }
+}
+
+}  // namespace
+
+Survey make_planned_survey(const Survey& survey, const Plan& plan) {
+  return PlannedSurvey(survey, plan).make();
+}
+
+Result<Outcome> measure_outcome(const Scene& scene,
+                                const Survey& survey,
+                                const Outlook& outlook,
+                                const RunControl& run) {
+  Outcome out;
+  out.draws = survey.draws.size();
+  for (const Draw& draw : survey.draws) {
+    out.triangles += draw.triangles;
+  }
+  if (outlook.views.empty()) {
+    return out;
+  }
+  const auto visibility = make_visibility(survey, outlook.views, run);
+  if (!visibility) {
+    return Failure(visibility.error());
+  }
+  const auto frames =
+      measure_frames(scene, survey, outlook.views, *visibility, {}, outlook.profile, run);
+  if (!frames) {
+    return Failure(frames.error());
+  }
+  out.view_draws = find_main_spread(
+      *frames, [](const PassCost& pass) { return static_cast<double>(pass.draws); });
+  out.view_triangles = find_main_spread(
+      *frames, [](const PassCost& pass) { return static_cast<double>(pass.triangles); });
+  out.frame_draws = frames->find_spread(
+      [](const FrameCost& frame) { return static_cast<double>(frame.total.draws); });
+  out.frame_ms = frames->find_spread([](const FrameCost& frame) { return frame.total.ms(); });
+  out.mean_ms =
+      std::transform_reduce(frames->views.begin(), frames->views.end(), 0.0, std::plus<>{},
+                            [](const FrameCost& frame) { return frame.total.ms(); }) /
+      static_cast<double>(frames->views.size());
+  return out;
+}
+
+Result<void> make_forecast(const Scene& scene,
+                           const Survey& survey,
+                           const Outlook& outlook,
+                           Plan& plan,
+                           const RunControl& run) {
+  auto before = measure_outcome(scene, survey, outlook, run);
+  if (!before) {
+    return Failure(before.error());
+  }
+  auto after = measure_outcome(scene, make_planned_survey(survey, plan), outlook, run);
+  if (!after) {
+    return Failure(after.error());
+  }
+  add_stored(scene, survey, *before);
+  add_stored_after(scene, survey, plan, *after);
+  plan.forecast = {*before, *after};
+  return {};
+}
+
+}  // namespace wakuzume

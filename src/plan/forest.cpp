@@ -1,0 +1,202 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/forest.h"
+
+#include <algorithm>
+#include <array>
+
+#include "scene/running.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t bins = 16;
+
+double find_surface(const Box3d& box) {
+  if (box.empty()) {
+    return 0;
+  }
+  const double x = box.max[0] - box.min[0];
+  const double y = box.max[1] - box.min[1];
+  const double z = box.max[2] - box.min[2];
+  // Edges count a little, so that flat and straight arrangements are told apart too.
+  return x * y + y * z + z * x + 1e-3 * (x + y + z);
+}
+
+class TreeMaker {
+ public:
+  TreeMaker(std::span<const Box3d> boxes,
+            std::span<const float> weights,
+            const std::vector<std::uint32_t>& set)
+      : boxes_(boxes), weights_(weights) {
+    out_.order = set;
+    centres_.resize(set.size());
+    for (std::size_t i = 0; i < set.size(); ++i) {
+      centres_[i] = {boxes[set[i]].empty() ? Vec3d{0, 0, 0} : boxes[set[i]].centre(), set[i]};
+    }
+  }
+
+  Forest make() {
+    out_.nodes.reserve(2 * centres_.size());
+    add_node(0, static_cast<std::uint32_t>(centres_.size()));
+    // An explicit list instead of recursion: things in one spot make deep trees.
+    for (std::size_t n = 0; n < out_.nodes.size(); ++n) {
+      if (out_.nodes[n].count > 1) {
+        const std::uint32_t first = out_.nodes[n].first;
+        const std::uint32_t count = out_.nodes[n].count;
+        const std::uint32_t left = split(first, count);
+        const std::uint32_t child = add_node(first, left);
+        out_.nodes[n].left = child;
+        out_.nodes[n].right = add_node(first + left, count - left);
+      }
+    }
+    for (std::size_t i = 0; i < centres_.size(); ++i) {
+      out_.order[i] = centres_[i].thing;
+    }
+    return std::move(out_);
+  }
+
+ private:
+  struct Centre {
+    Vec3d at{};
+    std::uint32_t thing = 0;
+  };
+  struct Bin {
+    Box3d box;
+    double weight = 0;
+    std::uint32_t count = 0;
+  };
+
+  std::uint32_t add_node(std::uint32_t first, std::uint32_t count) {
+    TreeNode node;
+    node.first = first;
+    node.count = count;
+    for (std::uint32_t i = first; i < first + count; ++i) {
+      node.box.include(boxes_[centres_[i].thing]);
+    }
+    out_.nodes.push_back(node);
+    return static_cast<std::uint32_t>(out_.nodes.size() - 1);
+  }
+
+  /// Puts the members of a node into two halves; \return how many are in the first.
+  std::uint32_t split(std::uint32_t first, std::uint32_t count) {
+    Box3d centres;
+    for (std::uint32_t i = first; i < first + count; ++i) {
+      centres.include(centres_[i].at);
+    }
+    double cheapest = std::numeric_limits<double>::infinity();
+    std::size_t axis = 0;
+    std::size_t cut = 0;
+    for (std::size_t a = 0; a < 3; ++a) {
+      const double width = centres.max[a] - centres.min[a];
+      if (width > 0) {
+        find_cut(first, count, a, centres.min[a], bins / width, cheapest, axis, cut);
+      }
+    }
+    const auto begin = centres_.begin() + first;
+    const auto end = begin + count;
+    if (cut > 0) {
+      const double low = centres.min[axis];
+      const double scale = bins / (centres.max[axis] - low);
+      const auto middle = std::stable_partition(
+          begin, end, [&](const Centre& c) { return find_bin(c.at[axis], low, scale) < cut; });
+      return static_cast<std::uint32_t>(middle - begin);
+    }
+    // All in one spot: any halves are as good.
+    return count / 2;
+  }
+
+  static std::size_t find_bin(double at, double low, double scale) {
+    return std::min(bins - 1, static_cast<std::size_t>((at - low) * scale));
+  }
+
+  void find_cut(std::uint32_t first,
+                std::uint32_t count,
+                std::size_t a,
+                double low,
+                double scale,
+                double& cheapest,
+                std::size_t& axis,
+                std::size_t& cut) const {
+    std::array<Bin, bins> filled{};
+    for (std::uint32_t i = first; i < first + count; ++i) {
+      Bin& bin = filled[find_bin(centres_[i].at[a], low, scale)];
+      bin.box.include(boxes_[centres_[i].thing]);
+      bin.weight += static_cast<double>(weights_[centres_[i].thing]);
+      ++bin.count;
+    }
+    std::array<double, bins> right{};
+    Bin sum;
+    for (std::size_t b = bins - 1; b > 0; --b) {
+      add(sum, filled[b]);
+      right[b] = sum.count > 0 ? find_surface(sum.box) * sum.weight
+                               : std::numeric_limits<double>::infinity();
+    }
+    sum = Bin{};
+    for (std::size_t b = 1; b < bins; ++b) {
+      add(sum, filled[b - 1]);
+      const double cost = find_surface(sum.box) * sum.weight + right[b];
+      if (sum.count > 0 && cost < cheapest) {
+        cheapest = cost;
+        axis = a;
+        cut = b;
+      }
+    }
+  }
+
+  static void add(Bin& sum, const Bin& bin) {
+    sum.box.include(bin.box);
+    sum.weight += bin.weight;
+    sum.count += bin.count;
+  }
+
+  std::span<const Box3d> boxes_;
+  std::span<const float> weights_;
+  std::vector<Centre> centres_;
+  Forest out_;
+};
+
+}  // namespace
+
+Forest make_forest(std::span<const Box3d> boxes,
+                   std::span<const float> weights,
+                   const std::vector<std::vector<std::uint32_t>>& sets,
+                   const RunControl& run) {
+  std::vector<Forest> trees(sets.size());
+  const RunControl quiet{run.threads, nullptr};
+  for_each_index(sets.size(), quiet, "", [&](std::size_t s) {
+    if (!sets[s].empty()) {
+      trees[s] = TreeMaker(boxes, weights, sets[s]).make();
+    }
+  });
+  Forest out;
+  for (Forest& tree : trees) {
+    const auto node_base = static_cast<std::uint32_t>(out.nodes.size());
+    const auto order_base = static_cast<std::uint32_t>(out.order.size());
+    if (!tree.nodes.empty()) {
+      out.roots.push_back(node_base);
+    }
+    for (TreeNode node : tree.nodes) {
+      node.first += order_base;
+      if (!node.leaf()) {
+        node.left += node_base;
+        node.right += node_base;
+      }
+      out.nodes.push_back(node);
+    }
+    out.order.insert(out.order.end(), tree.order.begin(), tree.order.end());
+  }
+  return out;
+}
+
+void count_seen(Forest& forest, std::span<const WeighedFrustum> frusta, const RunControl& run) {
+  std::vector<Box3d> boxes(forest.nodes.size());
+  std::transform(forest.nodes.begin(), forest.nodes.end(), boxes.begin(),
+                 [](const TreeNode& node) { return node.box; });
+  const std::vector<std::uint32_t> seen = CullingBoxes(boxes, run).count_seen(frusta, run);
+  for (std::size_t n = 0; n < seen.size(); ++n) {
+    forest.nodes[n].seen = seen[n];
+  }
+}
+
+}  // namespace wakuzume

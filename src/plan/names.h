@@ -1,0 +1,33 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <unordered_set>
+
+#include "wakuzume/propose.h"
+
+/// Names and ids of groups.
+namespace wakuzume {
+
+/// Letters, digits, '-' and '.' stay; every run of others becomes one underscore.
+std::string make_plain_name(std::string_view text);
+
+/// Depends on what the group is made of and on nothing else.
+std::string make_group_id(const Group& group);
+
+/// Hands out names that nothing else has.
+class NameGiver {
+ public:
+  void reserve(const std::string& name) { names_.insert(name); }
+  /// \return base_001, base_002 ...
+  std::string make_unique(const std::string& base);
+
+ private:
+  std::unordered_set<std::string> names_;                       // looked up only, never walked
+  std::unordered_map<std::string, std::uint32_t> next_number_;  // looked up only, never walked
+};
+
+}  // namespace wakuzume
