@@ -9,7 +9,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::size_t meshes = 1000;
 constexpr std::size_t materials = 200;
 constexpr double spacing_m = 4;
 
@@ -20,7 +19,7 @@ struct BoxVertex {
   std::array<float, 2> uv;
 };
 
-std::vector<BoxVertex> make_box(float width, float height) {
+std::vector<BoxVertex> make_box(float width, float height, float texture) {
   std::vector<BoxVertex> vertices;
   for (std::size_t side = 0; side < 6; ++side) {
     const std::size_t axis = side / 2;
@@ -33,7 +32,7 @@ std::vector<BoxVertex> make_box(float width, float height) {
       vertex.position[(axis + 1) % 3] = a * towards;
       vertex.position[(axis + 2) % 3] = b;
       vertex.normal[axis] = towards;
-      vertex.uv = {(a + 1) / 2, (b + 1) / 2};
+      vertex.uv = {(a + 1) / 2 * texture, (b + 1) / 2};
       vertex.position[0] *= width;
       vertex.position[2] *= width;
       vertex.position[1] = (vertex.position[1] + 1) * height;
@@ -45,7 +44,8 @@ std::vector<BoxVertex> make_box(float width, float height) {
 
 class LargeScene {
  public:
-  Scene make(std::size_t draws) {
+  Scene make(std::size_t draws, std::size_t families) {
+    families_ = families;
     add_indices();
     for (std::size_t m = 0; m < materials; ++m) {
       Material material;
@@ -54,7 +54,7 @@ class LargeScene {
       material.roughness = static_cast<double>(m / 10) / 20;
       scene_.materials.push_back(material);
     }
-    for (std::size_t m = 0; m < meshes; ++m) {
+    for (std::size_t m = 0; m < families_; ++m) {
       add_mesh(m);
     }
     scene_.blocks.emplace_back().bytes = make_bytes(std::move(data_));
@@ -91,8 +91,8 @@ class LargeScene {
   }
 
   void add_mesh(std::size_t m) {
-    const float size = 0.3F + 0.001F * static_cast<float>(m);
-    const std::vector<BoxVertex> box = make_box(size, 2 * size);
+    const float size = 0.3F + 0.001F * static_cast<float>(m % 1000);
+    const std::vector<BoxVertex> box = make_box(size, 2 * size, 1 + 0.01F * static_cast<float>(m));
     Primitive primitive;
     primitive.indices = indices_;
     primitive.material = make_id<MaterialId>(m % materials);
@@ -128,7 +128,7 @@ class LargeScene {
       scene_.nodes[district_].children.push_back(make_id<NodeId>(scene_.nodes.size()));
       Node node;
       node.name = fmt::format("part_{}", d);
-      node.mesh = make_id<MeshId>((d * 7919) % meshes);
+      node.mesh = make_id<MeshId>((d * 7919) % families_);
       node.trs.translation = {static_cast<double>(d % side) * spacing_m, 0,
                               static_cast<double>(d / side) * spacing_m};
       scene_.nodes.push_back(std::move(node));
@@ -139,10 +139,13 @@ class LargeScene {
   std::vector<std::byte> data_;
   StreamId indices_ = no_stream;
   std::size_t district_ = 0;
+  std::size_t families_ = 0;
 };
 
 }  // namespace
 
-Scene make_large_scene(std::size_t draws) { return LargeScene().make(draws); }
+Scene make_large_scene(std::size_t draws, std::size_t families) {
+  return LargeScene().make(draws, families);
+}
 
 }  // namespace wakuzume

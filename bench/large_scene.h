@@ -8,8 +8,14 @@
 
 namespace wakuzume {
 
-/// A made-up town of `draws` draws: 1,000 small meshes under 200 materials on a square of ground, in
-/// groups of a hundred nodes, as a level of several kits has them.
-Scene make_large_scene(std::size_t draws);
+/// A made-up town of `draws` draws: 1,000 small meshes under 200 materials on a square of ground,
+/// in groups of a hundred nodes, as a level of several kits has them. \param families  different
+/// meshes; each has UVs of its own, so none is another's repeat
+Scene make_large_scene(std::size_t draws, std::size_t families = 1000);
+
+/// A made-up district: streets of houses with floors, rooms and furniture of several materials, a
+/// third of the models stored as many copies, a third of the materials under several names.
+/// \param pieces  of furniture, with some three draws each
+Scene make_district(std::size_t pieces);
 
 }  // namespace wakuzume

@@ -105,8 +105,8 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
 
 Exit answer_why(Command& command, const Proposal& proposal) {
   const std::string& nodes = command.options().why;
-  const std::vector<Reason> reasons = explain(proposal.scene, proposal.survey, proposal.plan, nodes,
-                                              proposal.outlook, command.run());
+  const std::vector<Reason> reasons =
+      explain(proposal.scene, proposal.survey, proposal.plan, nodes, proposal.outlook);
   if (reasons.empty()) {
     return command.fail(Error{ErrorCode::bad_setting,
                               fmt::format("--why {}: no node that is drawn has such a path", nodes),

@@ -16,12 +16,6 @@
 /// Frustum culling of many boxes from many views.
 namespace wakuzume {
 
-/// A frustum that is looked through `weight` times.
-struct WeighedFrustum {
-  Frustum frustum;
-  std::uint32_t weight = 1;
-};
-
 /// Boxes in an order of their own that keeps neighbours together, 64 to a block and 64 blocks to a
 /// group. Finds exactly what sees_box finds.
 class CullingBoxes {
@@ -38,11 +32,6 @@ class CullingBoxes {
   /// \pre seen.size() == word_count()
   /// \cost a test a group, one a block of groups that a plane cuts, one a box of such blocks
   void find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const;
-  /// Of each box, in the order they were given: the weights of the frusta that see it, added up.
-  /// \pre the weights add up to less than 2^32
-  /// \cost the tests of find_seen for each frustum; 2 KiB a block. In parallel over the groups
-  [[nodiscard]] std::vector<std::uint32_t> count_seen(std::span<const WeighedFrustum> frusta,
-                                                      const RunControl& run = {}) const;
   /// The same with a test for every box; what find_seen is held against.
   void find_seen_one_by_one(const Frustum& frustum, std::span<std::uint64_t> seen) const;
 
@@ -60,8 +49,6 @@ class CullingBoxes {
   enum class Side : std::uint8_t { outside, cut, inside };
   static Side find_side(const Frustum& frustum, const Around& around);
   static std::uint64_t test(const Frustum& frustum, const Block& block);
-  /// Of the blocks of one group, which boxes are seen. `seen` has a word a block of it.
-  void find_seen_of_group(const Frustum& frustum, std::size_t g, std::uint64_t* seen) const;
   void fill_block(std::size_t b, std::span<const Box3d> boxes);
   void fill_groups();
 

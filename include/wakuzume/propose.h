@@ -57,7 +57,7 @@ struct ProposeSettings {
   /// \range 0, [1, 1e6]
   double memory_growth = 2;
   /// The limit on memory is not looked at while all geometry takes less than this. \range [0, 1e6]
-  double few_megabytes = 16;
+  double few_megabytes = 128;
   /// Blended draws are sorted by an engine one by one, so they stay unless asked. \default keep
   Blended blended = Blended::keep;
   /// Parts that move as one may merge under their moving root. \default merge

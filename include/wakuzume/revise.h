@@ -91,7 +91,6 @@ std::vector<Reason> explain(const Scene& scene,
                             const Survey& survey,
                             const Plan& plan,
                             const std::string& nodes,
-                            const Outlook& outlook = {},
-                            const RunControl& run = {});
+                            const Outlook& outlook = {});
 
 }  // namespace wakuzume

@@ -162,55 +162,16 @@ std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
   return seen & block.used;
 }
 
-void CullingBoxes::find_seen_of_group(const Frustum& frustum,
-                                      std::size_t g,
-                                      std::uint64_t* seen) const {
-  const Side group = find_side(frustum, around_groups_[g]);
-  for (std::size_t b = g * 64; b < std::min((g + 1) * 64, blocks_.size()); ++b) {
-    const Side side = group == Side::cut ? find_side(frustum, around_blocks_[b]) : group;
-    *seen++ = side == Side::outside  ? 0
-              : side == Side::inside ? blocks_[b].used
-                                     : test(frustum, blocks_[b]);
-  }
-}
-
 void CullingBoxes::find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const {
   for (std::size_t g = 0; g < around_groups_.size(); ++g) {
-    find_seen_of_group(frustum, g, seen.data() + g * 64);
+    const Side group = find_side(frustum, around_groups_[g]);
+    for (std::size_t b = g * 64; b < std::min((g + 1) * 64, blocks_.size()); ++b) {
+      const Side side = group == Side::cut ? find_side(frustum, around_blocks_[b]) : group;
+      seen[b] = side == Side::outside  ? 0
+                : side == Side::inside ? blocks_[b].used
+                                       : test(frustum, blocks_[b]);
+    }
   }
-}
-
-std::vector<std::uint32_t> CullingBoxes::count_seen(std::span<const WeighedFrustum> frusta,
-                                                    const RunControl& run) const {
-  std::vector<std::uint32_t> counts(order_.size());
-  const RunControl quiet{run.threads, nullptr};
-  for_each_index(around_groups_.size(), quiet, "", [&](std::size_t g) {
-    // Sixty-four counters side by side: bit i of plane p is bit p of the counter of box i. Adding a
-    // word to all of them takes two steps on average, whatever their number.
-    std::vector<std::array<std::uint64_t, 32>> planes(64);
-    std::array<std::uint64_t, 64> seen{};
-    for (const WeighedFrustum& through : frusta) {
-      find_seen_of_group(through.frustum, g, seen.data());
-      for (std::size_t b = 0; b < 64; ++b) {
-        for (std::uint32_t weight = through.weight; weight != 0; weight &= weight - 1) {
-          std::uint64_t carry = seen[b];
-          for (auto p = static_cast<std::size_t>(std::countr_zero(weight)); carry != 0; ++p) {
-            const std::uint64_t both = planes[b][p] & carry;
-            planes[b][p] ^= carry;
-            carry = both;
-          }
-        }
-      }
-    }
-    for (std::size_t place = g * 4096; place < std::min((g + 1) * 4096, order_.size()); ++place) {
-      std::uint32_t count = 0;
-      for (std::size_t p = 0; p < 32; ++p) {
-        count |= static_cast<std::uint32_t>(planes[place % 4096 / 64][p] >> (place % 64) & 1U) << p;
-      }
-      counts[order_[place]] = count;
-    }
-  });
-  return counts;
 }
 
 void CullingBoxes::find_seen_one_by_one(const Frustum& frustum,

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <cstdint>
+#include <span>
 #include <vector>
 
 #include "wakuzume/cost.h"
@@ -34,6 +36,11 @@ std::vector<std::size_t> choose_shadow_lights(std::span<const ShadowLight> light
                                               const Viewpoint& view,
                                               std::size_t most);
 
+/// A frustum that is looked through `weight` times.
+struct WeighedFrustum {
+  Frustum frustum;
+  std::uint32_t weight = 1;
+};
 /// Everything that the frames of these views look through: passes of views, and faces of lights as
 /// often as they are drawn. Depth passes look through the frustum of their view once more.
 /// \cost O(views x passes + lights x views)

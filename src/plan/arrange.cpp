@@ -14,7 +14,10 @@ namespace {
 
 /// Prices are raised up to so many times to keep within a limit.
 constexpr double most_weight = 65'536;
-constexpr int halvings = 7;
+constexpr int halvings = 6;
+constexpr int limit_rounds = 3;
+constexpr int balance_steps = 6;
+constexpr std::size_t most_alternatives = 3;
 
 using Cell = std::array<std::int64_t, 3>;
 
@@ -57,10 +60,17 @@ std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
   return sets;
 }
 
+/// An arrangement, and by how much prices were raised for it.
+struct Weighed {
+  double triangle_weight = 1;
+  double byte_weight = 1;
+  Arrangement arrangement;
+};
+
 /// Finds arrangements within the limits by raising prices.
 class Arranger {
  public:
-  Arranger(const Items& items, const ProposeSettings& settings, const Arranged& trees)
+  Arranger(const Items& items, const ProposeSettings& settings, const Arranged& trees, CutRule rule)
       : settings_(settings),
         prices_(trees.prices),
         cutter_(items,
@@ -68,7 +78,7 @@ class Arranger {
                 trees.by_repeat,
                 {settings.max_vertices, settings.max_extent_m, settings.min_instances},
                 settings.repeats,
-                settings.cell_size_m > 0 ? CutRule::largest : CutRule::cheapest) {
+                rule) {
     for (const TreeNode& node : trees.by_key.nodes) {
       if (node.leaf()) {
         const Item& item = items.items[trees.by_key.order[node.first]];
@@ -79,29 +89,45 @@ class Arranger {
     }
   }
 
-  void find(double growth, Arranged& out, const RunControl& run) {
+  Weighed find(double growth, const RunControl& run) {
+    Weighed out;
     run_ = &run;
-    out.byte_weight = 1;
-    out.triangle_weight = 1;
     out.arrangement = cutter_.cut(prices_, 1, 1, run);
+    hold_bytes(out);
     if (settings_.cell_size_m > 0) {
-      return;  // a fixed grid is what was asked for, whatever it costs
+      return out;  // the cells are what was asked for, however many triangles they submit
     }
-    if (!holds_bytes(out.arrangement)) {
-      raise(out, out.byte_weight, [&](const Arrangement& a) { return holds_bytes(a); });
-    }
-    if (!holds_triangles(out.arrangement, growth)) {
+    // Each limit moves the other: what is cut finer takes fewer instances, what is instanced more
+    // triangles.
+    for (int round = 0; round < limit_rounds && !holds_triangles(out.arrangement, growth);
+         ++round) {
       raise(out, out.triangle_weight,
             [&](const Arrangement& a) { return holds_triangles(a, growth); });
-    } else {
-      spend_idle_gpu(growth, out);
+      hold_bytes(out);
     }
+    balance(growth, out);
+    return out;
   }
+
+  /// \return whether what the rule gives holds the limits on memory and triangles
+  bool find_whole(double growth, const RunControl& run, Weighed& out) {
+    run_ = &run;
+    out.arrangement = cutter_.cut(prices_, 1, 1, run);
+    hold_bytes(out);
+    return holds_triangles(out.arrangement, growth);
+  }
+
+  std::vector<Arrangement> take_alternatives() { return std::move(alternatives_); }
 
  private:
   [[nodiscard]] bool holds_bytes(const Arrangement& a) const {
     return settings_.memory_growth <= 0 || a.bytes <= settings_.memory_growth * bytes_today_ ||
            a.bytes <= settings_.few_megabytes * 1e6;
+  }
+  void hold_bytes(Weighed& out) {
+    if (!holds_bytes(out.arrangement)) {
+      raise(out, out.byte_weight, [&](const Arrangement& a) { return holds_bytes(a); });
+    }
   }
   [[nodiscard]] bool holds_triangles(const Arrangement& a, double growth) const {
     return growth <= 0 || a.triangles <= growth * triangles_today_ ||
@@ -110,7 +136,7 @@ class Arranger {
 
   /// The smallest weight, to a few percent, for which the limit holds.
   template <class Holds>
-  void raise(Arranged& out, double& weight, const Holds& holds) {
+  void raise(Weighed& out, double& weight, const Holds& holds) {
     double low = weight;
     double high = weight * 4;
     Arrangement best = cut(out, weight, high);
@@ -134,7 +160,7 @@ class Arranger {
   }
 
   /// With `weight`, one of the two in `out`, set to another value for once.
-  Arrangement cut(Arranged& out, double& weight, double value) {
+  Arrangement cut(Weighed& out, double& weight, double value) {
     const double before = weight;
     weight = value;
     Arrangement made = cutter_.cut(prices_, out.triangle_weight, out.byte_weight, *run_);
@@ -142,19 +168,28 @@ class Arranger {
     return made;
   }
 
-  /// A frame takes as long as the slower of CPU and GPU: while the GPU waits for draws, triangles
-  /// are cheaper than their price says.
-  void spend_idle_gpu(double growth, Arranged& out) {
+  /// A frame takes as long as the slower of CPU and GPU: what the faster of both does is free, so
+  /// triangles are worth less than their price while the GPU waits, and more while the CPU does.
+  void balance(double growth, Weighed& out) {
     const auto slower = [](const Arrangement& a) { return std::max(a.cpu_us, a.gpu_us); };
-    for (double weight = 0.25; weight > 0.01; weight /= 4) {
-      Arrangement tried = cut(out, out.triangle_weight, weight);
-      if (!holds_bytes(tried) || !holds_triangles(tried, growth) ||
-          slower(tried) >= slower(out.arrangement)) {
+    const bool gpu_waits = out.arrangement.gpu_us < out.arrangement.cpu_us;
+    Weighed tried{out.triangle_weight, out.byte_weight, {}};
+    for (int step = 0; step < balance_steps; ++step) {
+      tried.triangle_weight *= gpu_waits ? 0.5 : 1.6;
+      tried.arrangement = cutter_.cut(prices_, tried.triangle_weight, tried.byte_weight, *run_);
+      hold_bytes(tried);
+      if (!holds_triangles(tried.arrangement, growth)) {
         return;
       }
-      out.triangle_weight = weight;
-      out.arrangement = std::move(tried);
+      alternatives_.push_back(tried.arrangement);
+      if (slower(tried.arrangement) < slower(out.arrangement)) {
+        out = tried;
+      }
     }
+    std::stable_sort(
+        alternatives_.begin(), alternatives_.end(),
+        [&](const Arrangement& a, const Arrangement& b) { return slower(a) < slower(b); });
+    alternatives_.resize(std::min(alternatives_.size(), most_alternatives));
   }
 
   const ProposeSettings& settings_;
@@ -162,8 +197,31 @@ class Arranger {
   Cutter cutter_;
   double triangles_today_ = 0;
   double bytes_today_ = 0;
+  std::vector<Arrangement> alternatives_;
   const RunControl* run_ = nullptr;
 };
+
+void count_all_seen(std::span<const WeighedFrustum> frusta, Arranged& out, const RunControl& run) {
+  Box3d bounds;
+  for (const Forest* forest : {&out.by_key, &out.by_repeat}) {
+    for (const std::uint32_t root : forest->roots) {
+      bounds.include(forest->nodes[root].box);
+    }
+  }
+  // Cells cost a test a frustum, and save most of those of the nodes in them.
+  constexpr std::size_t most_cells = 32'768;
+  const std::size_t nodes = out.by_key.nodes.size() + out.by_repeat.nodes.size();
+  const SeenGrid grid(bounds, frusta, std::min(most_cells, nodes / 8 + 1), run);
+  for (Forest* forest : {&out.by_key, &out.by_repeat}) {
+    if (frusta.empty()) {
+      for (TreeNode& node : forest->nodes) {
+        node.seen = 1;
+      }
+    } else {
+      count_seen(*forest, grid, run);
+    }
+  }
+}
 
 }  // namespace
 
@@ -209,19 +267,11 @@ Result<Arranged> arrange(const Items& items,
   out.by_key = make_forest(boxes, weights, by_key, run);
   out.by_repeat = make_forest(
       boxes, weights, make_sets(items, cell, [](const Item& item) { return item.repeat; }), run);
-  for (Forest* forest : {&out.by_key, &out.by_repeat}) {
-    if (frusta.empty()) {
-      for (TreeNode& node : forest->nodes) {
-        node.seen = 1;
-      }
-    } else {
-      count_seen(*forest, frusta, run);
-    }
-  }
+  count_all_seen(frusta, out, run);
   if (run.observer != nullptr && !run.observer->advance("arranging", 0)) {
     return Failure(make_cancelled());
   }
-  Arranger(items, settings, out).find(settings.triangle_growth, out, run);
+  arrange_again(items, settings, settings.triangle_growth, out, run);
   return out;
 }
 
@@ -230,7 +280,20 @@ void arrange_again(const Items& items,
                    double growth,
                    Arranged& out,
                    const RunControl& run) {
-  Arranger(items, settings, out).find(growth, out, run);
+  Arranger arranger(items, settings, out,
+                    settings.cell_size_m > 0 ? CutRule::largest : CutRule::cheapest);
+  Weighed found = arranger.find(growth, run);
+  out.arrangement = std::move(found.arrangement);
+  out.alternatives = arranger.take_alternatives();
+  if (settings.cell_size_m > 0) {
+    return;
+  }
+  // One cluster a key is what the coarsest grid gives.
+  Weighed whole;
+  Arranger coarse(items, settings, out, CutRule::largest);
+  if (coarse.find_whole(growth, run, whole)) {
+    out.alternatives.push_back(std::move(whole.arrangement));
+  }
 }
 
 }  // namespace wakuzume

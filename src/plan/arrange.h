@@ -14,8 +14,8 @@ struct Arranged {
   Forest by_repeat;
   Prices prices;
   Arrangement arrangement;
-  double triangle_weight = 1;  ///< by how much the limits had to raise the prices
-  double byte_weight = 1;
+  /// Others within the limits that may turn out cheaper when their frames are measured.
+  std::vector<Arrangement> alternatives;
 };
 
 /// Prices of a profile. \param triangles, vertices  of the scene: how many of these come with those

@@ -24,17 +24,12 @@ constexpr std::size_t max_near = 2;
 
 class Explainer {
  public:
-  Explainer(const Scene& scene,
-            const Survey& survey,
-            const Plan& plan,
-            const Outlook& outlook,
-            const RunControl& run)
+  Explainer(const Scene& scene, const Survey& survey, const Plan& plan, const Outlook& outlook)
       : scene_(scene),
         survey_(survey),
         plan_(plan),
         keys_(make_plan_keys(scene, survey, plan.settings)),
-        sizes_(make_shape_sizes(scene, survey)),
-        run_(run) {
+        sizes_(make_shape_sizes(scene, survey)) {
     profile_ = outlook.profile;
     if (profile_.passes.empty()) {
       profile_.passes.emplace_back();
@@ -67,10 +62,12 @@ class Explainer {
  private:
   /// Microseconds of a mean frame for one draw call of so many triangles in this box.
   double price(const Box3d& box, std::uint64_t triangles, std::uint64_t instances) const {
-    const double share =
-        views_ == 0 ? 1
-                    : static_cast<double>(CullingBoxes({&box, 1}).count_seen(frusta_, run_)[0]) /
-                          static_cast<double>(views_);
+    double share = views_ == 0 ? 1 : 0;
+    for (const WeighedFrustum& through : frusta_) {
+      share += sees_box(through.frustum, box)
+                   ? static_cast<double>(through.weight) / static_cast<double>(views_)
+                   : 0;
+    }
     const Prices prices = make_prices(profile_, views_, 1, 1);
     return share * (prices.draw + prices.instance * static_cast<double>(instances) +
                     prices.triangle * static_cast<double>(triangles));
@@ -248,7 +245,6 @@ class Explainer {
   const Plan& plan_;
   PlanKeys keys_;
   std::vector<ShapeSize> sizes_;
-  const RunControl& run_;
   CostProfile profile_;
   std::size_t views_ = 0;
   std::vector<WeighedFrustum> frusta_;
@@ -262,10 +258,9 @@ std::vector<Reason> explain(const Scene& scene,
                             const Survey& survey,
                             const Plan& plan,
                             const std::string& nodes,
-                            const Outlook& outlook,
-                            const RunControl& run) {
+                            const Outlook& outlook) {
   const GlobSet globs({nodes});
-  Explainer explainer(scene, survey, plan, outlook, run);
+  Explainer explainer(scene, survey, plan, outlook);
   std::vector<Reason> out;
   for (const Draw& draw : survey.draws) {
     if (globs.find(make_node_path(scene, draw.node)) != no_index) {

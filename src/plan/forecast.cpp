@@ -164,22 +164,29 @@ Result<Outcome> measure_outcome(const Scene& scene,
   return out;
 }
 
+Result<Outcome> measure_today(const Scene& scene,
+                              const Survey& survey,
+                              const Outlook& outlook,
+                              const RunControl& run) {
+  auto today = measure_outcome(scene, survey, outlook, run);
+  if (today) {
+    add_stored(scene, survey, *today);
+  }
+  return today;
+}
+
 Result<void> make_forecast(const Scene& scene,
                            const Survey& survey,
                            const Outlook& outlook,
+                           const Outcome& today,
                            Plan& plan,
                            const RunControl& run) {
-  auto before = measure_outcome(scene, survey, outlook, run);
-  if (!before) {
-    return Failure(before.error());
-  }
   auto after = measure_outcome(scene, make_planned_survey(survey, plan), outlook, run);
   if (!after) {
     return Failure(after.error());
   }
-  add_stored(scene, survey, *before);
   add_stored_after(scene, survey, plan, *after);
-  plan.forecast = {*before, *after};
+  plan.forecast = {today, *after};
   return {};
 }
 

@@ -19,11 +19,19 @@ Result<Outcome> measure_outcome(const Scene& scene,
                                 const Outlook& outlook,
                                 const RunControl& run);
 
-/// Fills the plan's forecast.
+/// The same of the scene as it is, with what its geometry takes.
+/// \error cancelled
+Result<Outcome> measure_today(const Scene& scene,
+                              const Survey& survey,
+                              const Outlook& outlook,
+                              const RunControl& run);
+
+/// Fills the plan's forecast. \param today  of measure_today
 /// \error cancelled
 Result<void> make_forecast(const Scene& scene,
                            const Survey& survey,
                            const Outlook& outlook,
+                           const Outcome& today,
                            Plan& plan,
                            const RunControl& run);
 

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <limits>
 
 #include "scene/running.h"
 
@@ -189,14 +190,13 @@ Forest make_forest(std::span<const Box3d> boxes,
   return out;
 }
 
-void count_seen(Forest& forest, std::span<const WeighedFrustum> frusta, const RunControl& run) {
-  std::vector<Box3d> boxes(forest.nodes.size());
-  std::transform(forest.nodes.begin(), forest.nodes.end(), boxes.begin(),
-                 [](const TreeNode& node) { return node.box; });
-  const std::vector<std::uint32_t> seen = CullingBoxes(boxes, run).count_seen(frusta, run);
-  for (std::size_t n = 0; n < seen.size(); ++n) {
-    forest.nodes[n].seen = seen[n];
-  }
+void count_seen(Forest& forest, const SeenGrid& grid, const RunControl& run) {
+  for_each_range(forest.nodes.size(), 256, {run.threads, nullptr}, "",
+                 [&](std::size_t begin, std::size_t end) {
+                   for (std::size_t n = begin; n < end; ++n) {
+                     forest.nodes[n].seen = grid.count(forest.nodes[n].box);
+                   }
+                 });
 }
 
 }  // namespace wakuzume

@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-#include "wakuzume/culling.h"
+#include "cost/seen_grid.h"
 #include "wakuzume/geometry.h"
 #include "wakuzume/run_control.h"
 
@@ -44,7 +44,7 @@ Forest make_forest(std::span<const Box3d> boxes,
                    const std::vector<std::vector<std::uint32_t>>& sets,
                    const RunControl& run);
 
-/// Fills TreeNode::seen. \cost as CullingBoxes::count_seen over all nodes
-void count_seen(Forest& forest, std::span<const WeighedFrustum> frusta, const RunControl& run);
+/// Fills TreeNode::seen. \cost SeenGrid::count for each node; in parallel
+void count_seen(Forest& forest, const SeenGrid& grid, const RunControl& run);
 
 }  // namespace wakuzume

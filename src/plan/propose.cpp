@@ -177,38 +177,64 @@ class Proposer {
     return free;
   }
 
-  /// The plan of an arrangement; the arrangement is found anew while the median view submits more
-  /// triangles than the limit allows.
+  /// The plan of an arrangement. It is found anew while the median view submits more triangles than
+  /// the limit allows; then it is held against its alternatives by what their frames take.
   Result<Plan> settle(Arranged arranged) {
-    const Plan decided = plan_;
-    const NameGiver names = names_;
+    decided_ = plan_;
+    decided_names_ = names_;
+    auto before = measure_today(scene_, survey_, outlook_, run_);
+    if (!before) {
+      return Failure(before.error());
+    }
+    today_ = *before;
     double growth = settings_.triangle_growth;
     for (int round = 0;; ++round) {
-      make_groups(arranged);
-      if (auto made = make_forecast(scene_, survey_, outlook_, plan_, run_); !made) {
+      if (auto made = make_plan(arranged, arranged.arrangement); !made) {
         return Failure(made.error());
       }
-      const double before = plan_.forecast.before.view_triangles.median;
-      const double after = plan_.forecast.after.view_triangles.median;
-      const double limit = settings_.triangle_growth * before;
-      const bool few = arranged.arrangement.gpu_us <= settings_.few_triangles_ms * 1000;
-      if (growth <= 0 || after <= limit || few || round == growth_rounds ||
-          settings_.cell_size_m > 0) {
-        return std::move(plan_);
+      if (holds_growth(arranged.arrangement) || round == growth_rounds) {
+        break;
       }
-      growth = std::max(1.0, 1 + (growth - 1) * std::max(0.0, (limit - before) / (after - before)));
+      const double today = today_.view_triangles.median;
+      const double over = plan_.forecast.after.view_triangles.median - today;
+      const double allowed = (settings_.triangle_growth - 1) * today;
+      growth = 1 + (growth - 1) * std::max(0.0, allowed / over);
       arrange_again(items_, settings_, growth, arranged, run_);
-      plan_ = decided;
-      names_ = names;
     }
+    Plan best = plan_;
+    const bool held = holds_growth(arranged.arrangement);
+    for (const Arrangement& other : arranged.alternatives) {
+      if (auto made = make_plan(arranged, other); !made) {
+        return Failure(made.error());
+      }
+      if (plan_.forecast.after.mean_ms < best.forecast.after.mean_ms &&
+          (holds_growth(other) || !held)) {
+        best = plan_;
+      }
+    }
+    return best;
+  }
+
+  Result<void> make_plan(const Arranged& arranged, const Arrangement& arrangement) {
+    plan_ = decided_;
+    names_ = decided_names_;
+    make_groups(arranged, arrangement);
+    return make_forecast(scene_, survey_, outlook_, today_, plan_, run_);
+  }
+
+  /// Does the plan hold the limit on triangles, or do they not matter?
+  [[nodiscard]] bool holds_growth(const Arrangement& arrangement) const {
+    return settings_.triangle_growth <= 0 || settings_.cell_size_m > 0 ||
+           arrangement.gpu_us <= settings_.few_triangles_ms * 1000 ||
+           plan_.forecast.after.view_triangles.median <=
+               settings_.triangle_growth * today_.view_triangles.median;
   }
 
   // ---- groups --------------------------------------------------------------------------------
 
-  void make_groups(const Arranged& arranged) {
+  void make_groups(const Arranged& arranged, const Arrangement& arrangement) {
     std::map<std::pair<Spot, std::uint32_t>, std::vector<std::uint32_t>> groups;
     std::vector<std::uint32_t> alone;
-    const Arrangement& arrangement = arranged.arrangement;
     for (std::size_t i = 0; i < items_.items.size(); ++i) {
       const auto item = static_cast<std::uint32_t>(i);
       if (arrangement.spots[i] == Spot::alone) {
@@ -475,6 +501,9 @@ class Proposer {
   std::vector<double> alone_us_;
   Plan plan_;
   NameGiver names_;
+  Plan decided_;  ///< what is in the plan before anything is arranged
+  NameGiver decided_names_;
+  Outcome today_;
 };
 
 Failure bad_setting(const char* name, const char* range) {

@@ -80,7 +80,11 @@ class Editor {
     if (looked.profile.passes.empty()) {
       looked.profile.passes.emplace_back();
     }
-    if (auto made = make_forecast(scene_, survey_, looked, plan_, run_); !made) {
+    const auto today = measure_today(scene_, survey_, looked, run_);
+    if (!today) {
+      return Failure(today.error());
+    }
+    if (auto made = make_forecast(scene_, survey_, looked, *today, plan_, run_); !made) {
       return Failure(made.error());
     }
     return std::move(plan_);
