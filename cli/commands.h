@@ -42,7 +42,7 @@ struct Options {
   std::string revise;
   std::string rebase;
   std::string why;
-  std::vector<Edit> edits;  ///< edit: in the order of the line
+  std::vector<Edit> edits;  ///< edit: in the order --help has them
   // Given on the line, they replace what the settings file says.
   std::optional<std::uint32_t> min_instances;
   std::optional<std::uint32_t> max_vertices;

@@ -237,7 +237,8 @@ class Line {
     add_format(propose, options_);
 
     CLI::App& edit =
-        add("edit", "Change a plan by hand: keep, pin, move, force, place, rename", edit_command);
+        add("edit", "Change a plan by hand; edits are carried out in the order listed here",
+            edit_command);
     add_input(edit, options_.revise, "plan", "The plan");
     edit.add_option("-o,--output", options_.output, "The plan to write")->required();
     add_edit_options(edit, options_);

@@ -233,6 +233,65 @@ TEST_F(Tool, TakesSettingsFromAFileAndTheLineOverIt) {
   EXPECT_NE(printed.out.find("triangle_growth = 3\n"), std::string::npos);
 }
 
+TEST_F(Tool, ChangesAPlanAndBuildsIt) {
+  ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json")}).exit_code, 0);
+  const auto plan = read_plan(path("a.json"));
+  ASSERT_TRUE(plan);
+  ASSERT_FALSE(plan->groups.empty());
+  const std::string group = plan->groups[0].name;
+  const std::string node = plan->marks[0].path;
+  const Outcome edited = run_tool({"edit", path("a.json"), "-o", path("b.json"), "--rename",
+                                   group + "=mine", "--pivot", group + "=base", "--keep", node});
+  ASSERT_EQ(edited.exit_code, 0) << edited.err;
+  EXPECT_NE(edited.out.find("taken out of the plan by hand"), std::string::npos);
+  EXPECT_NE(edited.out.find("mine"), std::string::npos);
+  const Outcome revised = run_tool({"propose", "--revise", path("b.json"), "-o", path("c.json")});
+  ASSERT_EQ(revised.exit_code, 0) << revised.err;
+  const auto again = read_plan(path("c.json"));
+  ASSERT_TRUE(again);
+  EXPECT_TRUE(std::any_of(again->groups.begin(), again->groups.end(), [](const Group& g) {
+    return g.name == "mine" && g.pinned && g.pivot_at == PivotAt::bounds_base;
+  }));
+  ASSERT_EQ(run_tool({"build", path("c.json"), "-o", path("c.glb")}).exit_code, 0);
+  EXPECT_EQ(run_tool({"verify", scene_, path("c.glb")}).exit_code, 0);
+}
+
+TEST_F(Tool, SaysWhyAndWhatIsMissing) {
+  ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json")}).exit_code, 0);
+  const std::string node = read_plan(path("a.json"))->marks[0].path;
+  const Outcome why = run_tool({"propose", "--revise", path("a.json"), "--why", node});
+  EXPECT_EQ(why.exit_code, 0);
+  EXPECT_TRUE(why.out.starts_with(node + " primitive")) << why.out;
+  EXPECT_NE(why.out.find("on its own it takes"), std::string::npos);
+  EXPECT_EQ(run_tool({"propose", scene_, "--why", "/nobody"}).exit_code, 2);
+  EXPECT_EQ(run_tool({"propose", scene_}).exit_code, 2);
+  EXPECT_EQ(run_tool({"propose", "-o", path("b.json")}).exit_code, 2);
+  EXPECT_EQ(run_tool({"edit", path("a.json"), "-o", path("b.json"), "--pin", "nobody"}).exit_code,
+            3);
+  EXPECT_EQ(run_tool({"edit", path("a.json"), "-o", path("b.json"), "--pivot", "a=b"}).exit_code,
+            2);
+  EXPECT_FALSE(std::filesystem::exists(path("b.json")));
+}
+
+TEST_F(Tool, ListsWhatChangedAndRebasesThePlan) {
+  ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json")}).exit_code, 0);
+  auto scene = read_scene(scene_);
+  ASSERT_TRUE(scene);
+  const std::string node = read_plan(path("a.json"))->marks[0].path;
+  scene->nodes[to_index(read_plan(path("a.json"))->marks[0].draw.node)].trs.translation[1] += 3;
+  ASSERT_TRUE(write_scene(*scene, path("moved.glb")));
+  const Outcome refused =
+      run_tool({"build", path("a.json"), "--scene", path("moved.glb"), "-o", path("x.glb")});
+  EXPECT_EQ(refused.exit_code, 3);
+  EXPECT_NE(refused.err.find(node + ": moved"), std::string::npos) << refused.err;
+  EXPECT_NE(refused.err.find("--rebase"), std::string::npos);
+  const Outcome rebased =
+      run_tool({"propose", path("moved.glb"), "--rebase", path("a.json"), "-o", path("b.json")});
+  ASSERT_EQ(rebased.exit_code, 0) << rebased.err;
+  EXPECT_EQ(run_tool({"build", path("b.json"), "-o", path("x.glb")}).exit_code, 0);
+  EXPECT_EQ(run_tool({"verify", path("moved.glb"), path("x.glb")}).exit_code, 0);
+}
+
 TEST_F(Tool, IsQuietWhenAskedAndTalksWhenAsked) {
   const Outcome quiet = run_tool({"run", scene_, "-o", path("out"), "--quiet"});
   EXPECT_EQ(quiet.exit_code, 0);

@@ -118,7 +118,7 @@ TEST_F(Revise, MovesDrawsBetweenGroups) {
                 .find("(gold) can't be drawn with /stone_0 primitive 0 (stone)"),
             std::string::npos);
   EXPECT_NE(refusal({.kind = EditKind::move, .nodes = "/stone_3", .group = "set_post_001"})
-                .find("does not have the shape"),
+                .find("(stone) can't be drawn with /post_"),
             std::string::npos);
 }
 

@@ -74,7 +74,8 @@ class Fitter {
   std::optional<Fit> find() {
     if (from_.positions.size() != to_.positions.size() ||
         from_.corners.size() != to_.corners.size() || from_.width != to_.width ||
-        !(to_.diagonal > 0) || !std::isfinite(to_.diagonal) || !std::isfinite(from_.diagonal)) {
+        !(to_.diagonal > 0) || !std::isfinite(to_.diagonal) || !std::isfinite(from_.diagonal) ||
+        !same_means()) {
       return std::nullopt;
     }
     if (auto fit = try_in_place()) {
@@ -376,6 +377,18 @@ class Fitter {
   }
 
   // ---- checks --------------------------------------------------------------------------------
+
+  /// What no transform changes is equal on average, before it is held vertex against vertex.
+  [[nodiscard]] bool same_means() const {
+    return std::all_of(from_.lanes.begin(), from_.lanes.end(), [&](const Lane& lane) {
+      bool same = true;
+      for (std::uint32_t i = lane.offset; i < lane.offset + lane.width; ++i) {
+        same = same && (lane.role != LaneRole::value || std::abs(from_.means[i] - to_.means[i]) <=
+                                                            1.01 * settings_.attribute_tolerance);
+      }
+      return same;
+    });
+  }
 
   [[nodiscard]] bool same_values(std::size_t from, std::size_t to) const {
     return std::all_of(from_.lanes.begin(), from_.lanes.end(), [&](const Lane& lane) {

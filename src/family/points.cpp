@@ -75,7 +75,8 @@ std::string make_signature(const Scene& scene,
     const Stream& stream = scene[attribute.stream];
     text += fmt::format(" {}:{}", attribute.semantic, to_string(stream.element));
     if (!is_fillable(attribute.semantic)) {
-      text += fmt::format("/{}{}", static_cast<int>(stream.component), stream.normalized ? "n" : "");
+      text +=
+          fmt::format("/{}{}", static_cast<int>(stream.component), stream.normalized ? "n" : "");
     }
   }
   return text;
@@ -143,7 +144,14 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
   for (const std::uint32_t corner : out.corners) {
     out.centre += out.positions[corner];
   }
-  out.centre /= static_cast<double>(std::max<std::size_t>(1, out.corners.size()));
+  const auto corner_count = static_cast<double>(std::max<std::size_t>(1, out.corners.size()));
+  out.centre /= corner_count;
+  out.means.assign(out.width, 0);
+  for (const std::uint32_t corner : out.corners) {
+    for (std::uint32_t i = 0; i < out.width; ++i) {
+      out.means[i] += static_cast<double>(out.record(corner)[i]) / corner_count;
+    }
+  }
   out.diagonal = box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
   return out;
 }
@@ -178,16 +186,15 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   // Where the part is thin, whitening raises its noise.
   const double thinnest = whitening.deviations[whitening.rank - 1];
   const double noise = 2 * settings.tolerance * points.diagonal / thinnest;
-  const std::size_t values =
-      static_cast<std::size_t>(std::count_if(points.lanes.begin(), points.lanes.end(),
-                                             [](const Lane& l) { return l.role == LaneRole::value; }));
+  const std::size_t values = static_cast<std::size_t>(
+      std::count_if(points.lanes.begin(), points.lanes.end(),
+                    [](const Lane& l) { return l.role == LaneRole::value; }));
   std::vector<double> sums(points.width, 0);
   std::vector<double> products(points.width, 0);
   double first = 0;
   double third = 0;
   for (const std::uint32_t corner : points.corners) {
-    const double radius =
-        (whitening.matrix * (points.positions[corner] - points.centre)).norm();
+    const double radius = (whitening.matrix * (points.positions[corner] - points.centre)).norm();
     first += radius;
     third += radius * radius * radius;
     for (const Lane& lane : points.lanes) {

@@ -31,6 +31,7 @@ struct Points {
   std::uint32_t width = 0;     ///< floats a record
   std::vector<float> records;  ///< `width` a vertex: all lanes
   std::vector<std::uint32_t> corners;
+  std::vector<double> means;        ///< of each float of a record, over the corners
   Eigen::Vector3d centre{0, 0, 0};  ///< mean over the corners
   double diagonal = 0;              ///< of the box around the positions
 

@@ -186,6 +186,18 @@ class Editor {
                         draw.stay == StayRule::none ? "it is blended" : to_string(draw.stay)));
       }
     }
+    const PlanKeys keys = make_plan_keys(scene_, survey_, plan_.settings);
+    const Draw& first = survey_[find_draw(survey_, plan_.groups[*to].members.front())];
+    for (const DrawRef& ref : *draws) {
+      const Draw& draw = survey_[find_draw(survey_, ref)];
+      if (keys.share[to_index(draw.key)] != keys.share[to_index(first.key)]) {
+        return refuse(fmt::format("{} primitive {} ({}) can't be drawn with {} primitive {} ({})",
+                                  make_node_path(scene_, draw.node), draw.primitive,
+                                  to_string(scene_, survey_[draw.key]),
+                                  make_node_path(scene_, first.node), first.primitive,
+                                  to_string(scene_, survey_[first.key])));
+      }
+    }
     free_draws(*draws);
     Group& group = plan_.groups[*to];
     if (group.kind == GroupKind::cluster) {
@@ -471,7 +483,11 @@ Result<Plan> revise(const Scene& scene,
   if (auto sound = check_groups(scene, survey, plan, run); !sound) {
     return Failure(sound.error());
   }
-  return propose_around(plan, scene, survey, {settings, outlook}, run);
+  auto made = propose_around(plan, scene, survey, {settings, outlook}, run);
+  if (made) {
+    made->scene_path = plan.scene_path;
+  }
+  return made;
 }
 
 Result<Plan> rebase(const Scene& scene,
