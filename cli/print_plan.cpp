@@ -99,8 +99,7 @@ std::string print_forecast(const Plan& plan) {
   if (plan.view_count > 0) {
     count("draws in a usual view", before.view_draws.median, after.view_draws.median);
     count("draws in the worst view", before.view_draws.worst, after.view_draws.worst);
-    count("draws of a usual frame, all passes", before.frame_draws.median,
-          after.frame_draws.median);
+    count("draws, all passes, usual frame", before.frame_draws.median, after.frame_draws.median);
     count("triangles in a usual view", before.view_triangles.median, after.view_triangles.median);
     count("triangles in the worst view", before.view_triangles.worst, after.view_triangles.worst);
     milliseconds("milliseconds of a usual frame", before.frame_ms.median, after.frame_ms.median);
@@ -136,11 +135,11 @@ std::string to_text(const Scene& scene, const Plan& plan) {
 }
 
 std::string compare_with_ladder(const Plan& plan, const Ladder& ladder) {
-  std::string out = fmt::format("{:<61}{:>12}{:>16}\n", "How far down the ladder that is", "draws",
+  std::string out = fmt::format("{:<61}{:>10}{:>20}\n", "How far down the ladder that is", "draws",
                                 "in a usual view");
   const auto line = [&](const char* mark, const char* name, std::uint64_t draws,
                         std::uint64_t median) {
-    out += fmt::format("{:<2}{:<59}{:>12}{:>16}\n", mark, name, group_digits(draws),
+    out += fmt::format("{:<2}{:<59}{:>10}{:>20}\n", mark, name, group_digits(draws),
                        group_digits(median));
   };
   const Outcome& after = plan.forecast.after;

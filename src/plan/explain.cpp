@@ -12,6 +12,7 @@
 #include "plan/check.h"
 #include "plan/items.h"
 #include "plan/keys.h"
+#include "plan/names.h"
 #include "survey/glob.h"
 #include "survey/parts.h"
 #include "wakuzume/apart.h"
@@ -82,8 +83,8 @@ class Explainer {
   }
 
   void tell_alone(const Draw& draw, Reason& out) const {
-    out.numbers.push_back(fmt::format("on its own it takes {:.3g} us of a mean frame",
-                                      price(draw.box, draw.triangles, 0)));
+    out.numbers.push_back(fmt::format("on its own it takes {} us of a mean frame",
+                                      to_short(price(draw.box, draw.triangles, 0))));
   }
 
   void explain_member(const Draw& draw, const Group& group, Reason& out) {
@@ -93,8 +94,9 @@ class Explainer {
                     group.name, group.members.size() - 1, group.reason);
     tell_alone(draw, out);
     out.numbers.push_back(
-        fmt::format("the group takes {:.3g} us of a mean frame for all {} draws",
-                    price(box_of(group), group.triangles, cluster ? 0 : group.instance_count()),
+        fmt::format("the group takes {} us of a mean frame for all {} draws",
+                    to_short(price(box_of(group), group.triangles,
+                                   cluster ? 0 : group.instance_count())),
                     group.members.size()));
     tell_family(draw, out);
     if (group.pinned) {

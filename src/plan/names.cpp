@@ -25,6 +25,10 @@ std::string make_plain_name(std::string_view text) {
   return out.empty() ? "unnamed" : out;
 }
 
+std::string to_short(double number) {
+  return number >= 1000 ? fmt::format("{:.0f}", number) : fmt::format("{:.3g}", number);
+}
+
 std::string make_group_id(const Group& group) {
   std::string text;
   for (const DrawRef& ref : group.members) {

@@ -15,6 +15,9 @@ namespace wakuzume {
 /// Letters, digits, '-' and '.' stay; every run of others becomes one underscore.
 std::string make_plain_name(std::string_view text);
 
+/// Three digits, and all of them before the point.
+std::string to_short(double number);
+
 /// Depends on what the group is made of and on nothing else.
 std::string make_group_id(const Group& group);
 

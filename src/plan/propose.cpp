@@ -361,8 +361,8 @@ class Proposer {
     group.saved_us = sum.alone_us - us;
     const char* where = settings_.cell_size_m > 0 ? " in one cell of the grid" : "";
     group.reason = fmt::format(
-        "{} draws of one key ({}){} take {:.3g} us of a mean frame merged, {:.3g} us one by one",
-        sum.draws, to_string(scene_, survey_[first.key]), where, us, sum.alone_us);
+        "{} draws of one key ({}){} take {} us of a mean frame merged, {} us one by one", sum.draws,
+        to_string(scene_, survey_[first.key]), where, to_short(us), to_short(sum.alone_us));
     group.name = "merged " + name_material(group.material);
     return group;
   }
@@ -401,11 +401,12 @@ class Proposer {
       base += fmt::format(".{}", group.prototype.front().primitive);
     }
     group.reason = fmt::format(
-        "{} draws {}{}{}: as instances {:.3g} us of a mean frame and {:.3g} KB, one by one "
-        "{:.3g} us, merged {:.3g} KB",
+        "{} draws {}{}{}: as instances {} us of a mean frame and {} KB, one by one "
+        "{} us, merged {} KB",
         sum.draws, what, repeat.mirrored ? ", mirrored" : "",
-        group.tint.empty() ? "" : fmt::format(", {} as each has it", group.tint), us,
-        static_cast<double>(group.bytes) / 1e3, sum.alone_us, sum.bytes / 1e3);
+        group.tint.empty() ? "" : fmt::format(", {} as each has it", group.tint), to_short(us),
+        to_short(static_cast<double>(group.bytes) / 1e3), to_short(sum.alone_us),
+        to_short(sum.bytes / 1e3));
     group.name = "set " + base + (repeat.mirrored ? " mirrored" : "");
     return group;
   }
