@@ -106,9 +106,8 @@ class FamilyFinder {
            at != prototypes.end() && at->first <= own.value + reach; ++at) {
         near.push_back(&at->second);
       }
-      std::sort(near.begin(), near.end(), [](const Prototype* a, const Prototype* b) {
-        return a->content < b->content;
-      });
+      std::sort(near.begin(), near.end(),
+                [](const Prototype* a, const Prototype* b) { return a->content < b->content; });
       Points points = points_of(content);
       const bool joined = std::any_of(near.begin(), near.end(), [&](const Prototype* prototype) {
         return join(content, points, prototype->content, prototype->points);
@@ -130,8 +129,7 @@ class FamilyFinder {
     }
     leader_[content] = prototype;
     fits_[content] = *fit;
-    likeness_[content] =
-        fit->matrix == identity_matrix ? Likeness::vertices : Likeness::shape;
+    likeness_[content] = fit->matrix == identity_matrix ? Likeness::vertices : Likeness::shape;
     return true;
   }
 
@@ -180,9 +178,8 @@ Result<void> validate(const FamilySettings& settings) {
     if (value >= 0 && value <= most) {
       return {};
     }
-    return Failure(Error{ErrorCode::bad_setting,
-                         fmt::format("families.{} must be from 0 to {}", name, most),
-                         {}});
+    return Failure(Error{
+        ErrorCode::bad_setting, fmt::format("families.{} must be from 0 to {}", name, most), {}});
   };
   for (const Result<void>& valid :
        {check(settings.tolerance, 0.01, "tolerance"),

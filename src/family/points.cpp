@@ -152,7 +152,7 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
       out.means[i] += static_cast<double>(out.record(corner)[i]) / corner_count;
     }
   }
-  out.diagonal = box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
+  out.diagonal = find_diagonal(box);
   return out;
 }
 

@@ -18,10 +18,6 @@ namespace {
 
 constexpr std::size_t max_listed = 10;
 
-double find_size(const Box3d& box) {
-  return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
-}
-
 /// Collects everything that is wrong with the groups of a plan.
 class PlanChecker {
  public:
@@ -223,11 +219,6 @@ class PlanChecker {
     }
   }
 
-  static bool is_invertible(const Mat4d& matrix) {
-    const double scale = as_eigen(matrix).topLeftCorner<3, 3>().norm();
-    return std::abs(linear_determinant(matrix)) > 1e-12 * scale * scale * scale;
-  }
-
   /// Every part of every instance is where its prototype, moved there, would be.
   [[nodiscard]] std::vector<Violation> check_instances(const Group& group,
                                                        const std::string& place) const {
@@ -277,8 +268,8 @@ class PlanChecker {
       const Eigen::Matrix4d error = as_eigen(wanted) - as_eigen(here);
       const Vec3d centre = shape.box.centre();
       const double off = (error * as_eigen(centre).homogeneous()).head<3>().norm() +
-                         error.topLeftCorner<3, 3>().norm() * find_size(shape.box) / 2;
-      if (off <= plan_.settings.families.tolerance * find_size(draw.box)) {
+                         error.topLeftCorner<3, 3>().norm() * find_diagonal(shape.box) / 2;
+      if (off <= plan_.settings.families.tolerance * find_diagonal(draw.box)) {
         return true;
       }
     }
@@ -383,7 +374,7 @@ double find_allowed_loss(const Survey& survey,
   for (std::size_t p = 0; p < parts; ++p) {
     box.include(survey[find_draw(survey, group.members[instance * parts + p])].box);
   }
-  return triple_share * plan.settings.families.tolerance * find_size(box);
+  return triple_share * plan.settings.families.tolerance * find_diagonal(box);
 }
 
 std::vector<Violation> list_violations(const Scene& scene,

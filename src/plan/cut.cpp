@@ -12,8 +12,6 @@ namespace wakuzume {
 namespace {
 
 constexpr double never = std::numeric_limits<double>::infinity();
-/// Translation, rotation and scale as floats.
-constexpr double instance_bytes = 40;
 /// Sets are cut, clusters take what is cheaper in them, and so again with what is left.
 constexpr int rounds = 3;
 
@@ -107,7 +105,7 @@ class Cutter::Pass {
   [[nodiscard]] double price_set(const TreeNode& node, const SetNode& state) const {
     return share(node) *
                (prices_.draw + prices_.instance * state.count + triangle_ * state.triangles) +
-           byte_ * instance_bytes * state.count;
+           byte_ * static_cast<double>(instance_bytes * state.count);
   }
 
   void weigh_set(const Forest& forest, std::vector<SetNode>& states, std::size_t n) const {
@@ -311,7 +309,7 @@ class Cutter::Pass {
         seen = share(node);
         add_draw(node, counted_sets, out_.nodes[i]);
         out_.cpu_us += seen * prices_.instance;
-        out_.bytes += instance_bytes;
+        out_.bytes += static_cast<double>(instance_bytes);
         if (!counted_repeats[item.repeat]) {
           counted_repeats[item.repeat] = true;
           out_.bytes += cutter_.items_.repeats[item.repeat].bytes;

@@ -93,11 +93,10 @@ class Explainer {
         fmt::format("{} \"{}\" with {} other draws: {}", cluster ? "merged into" : "an instance in",
                     group.name, group.members.size() - 1, group.reason);
     tell_alone(draw, out);
-    out.numbers.push_back(
-        fmt::format("the group takes {} us of a mean frame for all {} draws",
-                    to_short(price(box_of(group), group.triangles,
-                                   cluster ? 0 : group.instance_count())),
-                    group.members.size()));
+    out.numbers.push_back(fmt::format(
+        "the group takes {} us of a mean frame for all {} draws",
+        to_short(price(box_of(group), group.triangles, cluster ? 0 : group.instance_count())),
+        group.members.size()));
     tell_family(draw, out);
     if (group.pinned) {
       out.remedies.push_back(

@@ -112,12 +112,12 @@ void add_stored_after(const Scene& scene, const Survey& survey, const Plan& plan
       after.vertices += group.vertices;
       after.bytes += group.bytes;
     } else {
-      after.bytes += 40 * group.instance_count();
+      after.bytes += instance_bytes * group.instance_count();
       if (group.prototype.size() == 1 && group.axes == identity_matrix) {
         add_shape(group.prototype.front());
       } else if (made.try_emplace(group.prototype, true).second) {
         after.vertices += group.vertices;
-        after.bytes += group.bytes - 40 * group.instance_count();
+        after.bytes += group.bytes - instance_bytes * group.instance_count();
       }
     }
   }

@@ -17,10 +17,6 @@ namespace {
 /// own; more than so many are not tried.
 constexpr int max_axes = 4;
 
-double find_size(const Box3d& box) {
-  return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
-}
-
 Mat4d make_inverse(const Mat4d& matrix) { return from_eigen(as_eigen(matrix).inverse()); }
 
 class ItemMaker {
@@ -171,7 +167,7 @@ class ItemMaker {
   // ---- families ------------------------------------------------------------------------------
 
   [[nodiscard]] double allowed(const Item& item) const {
-    return triple_share * in_.settings.families.tolerance * find_size(item.box);
+    return triple_share * in_.settings.families.tolerance * find_diagonal(item.box);
   }
 
   /// Items of one family and share key become repeats, by axes and by the side that faces out.

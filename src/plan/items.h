@@ -16,6 +16,9 @@ namespace wakuzume {
 /// Of the tolerance of families, what a transform may lose on its way to a triple.
 inline constexpr double triple_share = 0.25;
 
+/// Of one instance: translation, rotation and scale as floats.
+inline constexpr std::uint64_t instance_bytes = 40;
+
 /// The world matrix of an instance as a translation-rotation-scale triple; nothing where that would
 /// move a corner of `box` by more than `allowed_m`. \param box  of the prototype, in its own space
 std::optional<Trs> make_instance_trs(const Mat4d& world, const Box3d& box, double allowed_m);

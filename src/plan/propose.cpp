@@ -27,7 +27,6 @@ namespace {
 
 /// Limits on the median view are held through the mean; it takes few rounds to bring both together.
 constexpr int growth_rounds = 3;
-constexpr double instance_bytes = 40;
 
 /// Positions in an order of which any beginning is spread evenly over the whole: along a space-
 /// filling curve, with the bits of the rank reversed (J. G. van der Corput, 1935).
@@ -59,11 +58,6 @@ std::vector<std::uint32_t> make_thinning(const std::vector<Vec3d>& places) {
     }
   }
   return order;
-}
-
-bool is_invertible(const Mat4d& matrix) {
-  const double scale = as_eigen(matrix).topLeftCorner<3, 3>().norm();
-  return std::abs(linear_determinant(matrix)) > 1e-12 * scale * scale * scale;
 }
 
 class Proposer {
@@ -383,7 +377,7 @@ class Proposer {
       group.vertices += survey_[id].vertices;
     }
     group.bytes = static_cast<std::uint64_t>(repeat.bytes +
-                                             instance_bytes * static_cast<double>(members.size()));
+                                             static_cast<double>(instance_bytes * members.size()));
     add_instances(members, group);
     choose_material(members, group);
     const double us = find_share(node, prices) *

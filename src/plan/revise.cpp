@@ -344,7 +344,7 @@ class Editor {
       group.triangles += survey_[find_draw(survey_, ref)].triangles;
     }
     const bool cluster = group.kind == GroupKind::cluster;
-    double bytes = cluster ? 0 : 40.0 * static_cast<double>(group.instance_count());
+    double bytes = cluster ? 0 : static_cast<double>(instance_bytes * group.instance_count());
     group.vertices = 0;
     for (const DrawRef& ref : cluster ? group.members : group.prototype) {
       const Draw& draw = survey_[find_draw(survey_, ref)];

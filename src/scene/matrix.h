@@ -60,4 +60,15 @@ inline Eigen::Matrix3d make_scaled_rotation(const Eigen::Matrix3d& linear) {
   return out;
 }
 
+/// Has the matrix an inverse that is worth computing with?
+inline bool is_invertible(const Mat4d& matrix) {
+  const double scale = as_eigen(matrix).topLeftCorner<3, 3>().norm();
+  return std::abs(linear_determinant(matrix)) > 1e-12 * scale * scale * scale;
+}
+
+/// Diagonal of a box; 0 where it is empty.
+inline double find_diagonal(const Box3d& box) {
+  return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
+}
+
 }  // namespace wakuzume
