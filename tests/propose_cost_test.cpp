@@ -362,5 +362,75 @@ TEST(ProposeByCost, IsNeverWorseThanAGrid) {
   }
 }
 
+TEST(ProposeByCost, PlansForEveryProfileAndNeverMakesAFrameSlower) {
+  const Scene scene = make_street(12);
+  const auto found = survey(scene);
+  for (const CostProfile& profile : shipped_profiles()) {
+    const auto plan = propose(scene, *found, {}, {*make_views(scene, *found), profile});
+    ASSERT_TRUE(plan) << profile.name;
+    EXPECT_EQ(plan->profile, profile.name);
+    EXPECT_LE(plan->forecast.after.mean_ms, plan->forecast.before.mean_ms) << profile.name;
+    EXPECT_LT(plan->forecast.after.draws, plan->forecast.before.draws) << profile.name;
+    EXPECT_TRUE(check_plan(scene, *plan)) << profile.name;
+  }
+}
+
+TEST(ProposeByCost, HoldsTheExtentOfGroups) {
+  const Scene scene = make_street(12);
+  const auto found = survey(scene);
+  const auto plan = propose(scene, *found, {.max_extent_m = 30});
+  ASSERT_TRUE(plan);
+  EXPECT_TRUE(check_plan(scene, *plan));
+  EXPECT_GT(plan->groups.size(), 8U) << "240 m of street in groups of 30";
+  Plan tighter = *plan;
+  tighter.settings.max_extent_m = 1;
+  const auto violations = find_violations(scene, tighter);
+  ASSERT_TRUE(violations);
+  EXPECT_FALSE(violations->empty());
+  EXPECT_NE(violations->front().what.find("m long, the limit is 1"), std::string::npos);
+}
+
+TEST(FindViolations, ListsEveryOneWithItsPlace) {
+  const Scene scene = make_benches(6, false);
+  const auto found = survey(scene);
+  Plan plan = *propose(scene, *found, {.repeats = Repeats::instance});
+  ASSERT_EQ(plan.groups.size(), 2U);
+  EXPECT_TRUE(find_violations(scene, plan)->empty());
+  // One part of an instance goes, and another instance's fit is off by a centimetre.
+  const DrawRef lost = plan.groups[0].members.back();
+  plan.groups[0].members.pop_back();
+  plan.groups[1].fits.assign(plan.groups[1].instance_count(), identity_matrix);
+  plan.groups[1].fits[2][12] = 0.01;
+  plan.groups[1].name = plan.groups[0].name;
+  const auto violations = find_violations(scene, plan);
+  ASSERT_TRUE(violations);
+  std::string all;
+  for (const Violation& violation : *violations) {
+    all += violation.place + ": " + violation.what + "\n";
+  }
+  EXPECT_NE(all.find("/groups/0: "), std::string::npos) << all;
+  EXPECT_NE(all.find("are no whole number of instances"), std::string::npos) << all;
+  EXPECT_NE(all.find("/groups/1: the name"), std::string::npos) << all;
+  EXPECT_NE(all.find(make_node_path(scene, lost.node) + " primitive 0 is in no group"),
+            std::string::npos)
+      << all;
+}
+
+TEST(FindViolations, SeesAnInstanceThatWouldStandElsewhere) {
+  const Scene scene = make_benches(6, false);
+  const auto found = survey(scene);
+  Plan plan = *propose(scene, *found, {.repeats = Repeats::instance});
+  Group& group = plan.groups[1];
+  group.fits.assign(group.instance_count(), identity_matrix);
+  group.fits[2][12] = 0.01;
+  const auto violations = find_violations(scene, plan);
+  ASSERT_TRUE(violations);
+  ASSERT_EQ(violations->size(), group.prototype.size()) << "each part of that one instance";
+  EXPECT_EQ(violations->front().place,
+            "/groups/1/members/" + std::to_string(2 * group.prototype.size()));
+  EXPECT_NE(violations->front().what.find("does not show what the prototype would show there"),
+            std::string::npos);
+}
+
 }  // namespace
 }  // namespace wakuzume
