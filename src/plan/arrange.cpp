@@ -179,7 +179,7 @@ class Arranger {
       tried.arrangement = cutter_.cut(prices_, tried.triangle_weight, tried.byte_weight, *run_);
       hold_bytes(tried);
       if (!holds_triangles(tried.arrangement, growth)) {
-        return;
+        break;
       }
       alternatives_.push_back(tried.arrangement);
       if (slower(tried.arrangement) < slower(out.arrangement)) {

@@ -11,6 +11,7 @@
 #include "plan/keys.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "scene/tree.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -325,7 +326,7 @@ Vec3d find_pivot(const Scene& scene, const Survey& survey, const Group& group) {
     case PivotAt::world_origin:
       return {0, 0, 0};
     case PivotAt::node: {
-      const Mat4d world = make_world_matrices(scene)[to_index(group.pivot_node)];
+      const Mat4d world = make_world_matrix(scene, group.pivot_node);
       return {world[12], world[13], world[14]};
     }
     case PivotAt::point:

@@ -104,12 +104,6 @@ class Proposer {
   }
 
   Result<Plan> run() {
-    plan_.scene_hash = make_content_hash(scene_, run_);
-    plan_.survey_settings = survey_.settings;
-    plan_.settings = settings_;
-    plan_.profile = outlook_.profile.name;
-    plan_.view_count = static_cast<std::uint32_t>(outlook_.views.size());
-    plan_.marks = make_marks(scene_, survey_, run_);
     if (run_.observer != nullptr && !run_.observer->advance("proposing", 0)) {
       return Failure(make_cancelled());
     }
@@ -120,7 +114,6 @@ class Proposer {
     const std::vector<DrawId> draws = list_free();
     items_ =
         make_items(scene_, survey_, keys_, *families, world_, draws, settings_, outlook_.profile);
-    record_families(*families);
     if (!outlook_.views.empty()) {
       frusta_ = list_frusta(scene_, outlook_.views, outlook_.profile);
     }
@@ -128,7 +121,11 @@ class Proposer {
     if (!arranged) {
       return Failure(arranged.error());
     }
-    return settle(std::move(*arranged));
+    auto plan = settle(std::move(*arranged));
+    if (plan) {
+      complete(*families, *plan);
+    }
+    return plan;
   }
 
  private:
@@ -175,7 +172,7 @@ class Proposer {
   /// the limit allows; then it is held against its alternatives by what their frames take.
   Result<Plan> settle(Arranged arranged) {
     decided_ = plan_;
-    decided_names_ = names_;
+    find_alone_costs(arranged);
     auto before = measure_today(scene_, survey_, outlook_, run_);
     if (!before) {
       return Failure(before.error());
@@ -211,7 +208,6 @@ class Proposer {
 
   Result<void> make_plan(const Arranged& arranged, const Arrangement& arrangement) {
     plan_ = decided_;
-    names_ = decided_names_;
     make_groups(arranged, arrangement);
     return make_forecast(scene_, survey_, outlook_, today_, plan_, run_);
   }
@@ -237,7 +233,6 @@ class Proposer {
         groups[{arrangement.spots[i], arrangement.nodes[i]}].push_back(item);
       }
     }
-    find_alone_costs(arranged);
     std::vector<Group> made;
     for (const auto& [at, members] : groups) {
       if (at.first == Spot::cluster) {
@@ -255,7 +250,7 @@ class Proposer {
              explain_alone(items_.items[item], of_key));
       }
     }
-    name_groups(std::move(made));
+    add_groups(std::move(made));
     std::sort(plan_.kept.begin(), plan_.kept.end(),
               [](const KeptDraw& a, const KeptDraw& b) { return a.draw < b.draw; });
   }
@@ -442,22 +437,33 @@ class Proposer {
   }
 
   /// In the order of their first draws, whatever tree they came from.
-  void name_groups(std::vector<Group> made) {
+  void add_groups(std::vector<Group> made) {
     const auto first = [](const Group& group) {
       return *std::min_element(group.members.begin(), group.members.end());
     };
     std::sort(made.begin(), made.end(),
               [&](const Group& a, const Group& b) { return first(a) < first(b); });
-    for (Group& group : made) {
-      group.id = make_group_id(group);
-      group.name = names_.make_unique(make_plain_name(group.name));
-      plan_.groups.push_back(std::move(group));
+    std::move(made.begin(), made.end(), std::back_inserter(plan_.groups));
+  }
+
+  /// What all candidates would share, for the one that was chosen.
+  void complete(const Families& families, Plan& plan) {
+    plan.scene_hash = make_content_hash(scene_, run_);
+    plan.survey_settings = survey_.settings;
+    plan.settings = settings_;
+    plan.profile = outlook_.profile.name;
+    plan.view_count = static_cast<std::uint32_t>(outlook_.views.size());
+    plan.marks = make_marks(scene_, survey_, run_);
+    for (std::size_t g = decided_.groups.size(); g < plan.groups.size(); ++g) {
+      plan.groups[g].id = make_group_id(plan.groups[g]);
+      plan.groups[g].name = names_.make_unique(make_plain_name(plan.groups[g].name));
     }
+    record_families(families, plan);
   }
 
   // ---- families ------------------------------------------------------------------------------
 
-  void record_families(const Families& families) {
+  void record_families(const Families& families, Plan& plan) const {
     std::vector<std::uint32_t> draws(survey_.shapes.size(), 0);
     std::vector<DrawId> first(survey_.shapes.size(), no_draw);
     for (std::size_t d = survey_.draws.size(); d-- > 0;) {
@@ -477,7 +483,7 @@ class Proposer {
       }
     }
     std::copy_if(std::make_move_iterator(all.begin()), std::make_move_iterator(all.end()),
-                 std::back_inserter(plan_.families), [](const PlannedFamily& family) {
+                 std::back_inserter(plan.families), [](const PlannedFamily& family) {
                    return family.draws > 1 || !family.members.empty();
                  });
   }
@@ -497,7 +503,6 @@ class Proposer {
   Plan plan_;
   NameGiver names_;
   Plan decided_;  ///< what is in the plan before anything is arranged
-  NameGiver decided_names_;
   Outcome today_;
 };
 

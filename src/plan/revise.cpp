@@ -206,7 +206,8 @@ class Editor {
     } else if (auto joined = add_instances(*draws, group); !joined) {
       return joined;
     }
-    return mark(group);
+    mark(group);
+    return {};
   }
 
   Result<void> add_instances(const std::set<DrawRef>& draws, Group& group) const {
@@ -308,12 +309,11 @@ class Editor {
     return {};
   }
 
-  Result<void> mark(Group& group) {
+  static void mark(Group& group) {
     group.pinned = true;
     if (group.reason.find("changed by hand") == std::string::npos) {
       group.reason += "; changed by hand since";
     }
-    return {};
   }
 
   /// Groups that are left with one thing are none; counts follow the members.
