@@ -46,8 +46,6 @@ class CullingBoxes {
     std::array<std::array<double, 64>, 3> half;
     std::uint64_t used = 0;  ///< bits of the places that hold a box
   };
-  enum class Side : std::uint8_t { outside, cut, inside };
-  static Side find_side(const Frustum& frustum, const Around& around);
   static std::uint64_t test(const Frustum& frustum, const Block& block);
   void fill_block(std::size_t b, std::span<const Box3d> boxes);
   void fill_groups();

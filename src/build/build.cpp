@@ -480,10 +480,7 @@ std::string_view to_string(Fate fate) {
 }
 
 Result<Built> build(const Scene& scene, const Plan& plan, const RunControl& run) {
-  if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
-    return Failure(same.error());
-  }
-  const Result<Survey> found = survey(scene, plan.survey_settings, run);
+  const Result<Survey> found = survey_source(scene, plan, run);
   if (!found) {
     return Failure(found.error());
   }

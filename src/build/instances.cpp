@@ -52,47 +52,46 @@ InstanceLane make_tint_lane(const Scene& scene,
   return lane;
 }
 
-/// A number of the source node, in base 256 as bytes.
-InstanceLane make_id_lane(const ProposeSettings& settings, const Group& group) {
+/// A number as a float, and 32 bits of it for storage in bytes.
+struct InstanceNumber {
+  double number = 0;
+  std::uint32_t bits = 0;
+};
+
+/// One number an instance, by its first draw's node; its bits in base 256 where bytes are stored.
+template <class FindNumber>
+InstanceLane make_number_lane(const char* semantic,
+                              const ProposeSettings& settings,
+                              const Group& group,
+                              const FindNumber& find) {
   InstanceLane lane;
-  lane.semantic = "_ID";
+  lane.semantic = semantic;
   lane.storage = settings.value_storage;
   const bool bytes = lane.storage == ValueStorage::bytes;
   lane.element = bytes ? ElementType::vec4 : ElementType::scalar;
   for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
-    const auto id = static_cast<std::uint32_t>(group.members[m].node);
-    if (bytes) {
-      for (unsigned b = 0; b < 4; ++b) {
-        lane.values.push_back(static_cast<double>(id >> (8 * b) & 0xFFU) / 255);
-      }
-    } else {
-      lane.values.push_back(static_cast<double>(id));
+    const InstanceNumber value = find(group.members[m].node);
+    if (!bytes) {
+      lane.values.push_back(value.number);
+      continue;
+    }
+    for (unsigned b = 0; b < 4; ++b) {
+      lane.values.push_back(static_cast<double>(value.bits >> (8 * b) & 0xFFU) / 255);
     }
   }
   return lane;
 }
 
+InstanceNumber find_id(NodeId node) {
+  const auto id = static_cast<std::uint32_t>(node);
+  return {static_cast<double>(id), id};
+}
+
 /// Even in [0, 1), by the node's path: what else is in the scene does not change it.
-InstanceLane make_random_lane(const Scene& scene,
-                              const ProposeSettings& settings,
-                              const Group& group) {
-  InstanceLane lane;
-  lane.semantic = "_RANDOM";
-  lane.storage = settings.value_storage;
-  const bool bytes = lane.storage == ValueStorage::bytes;
-  lane.element = bytes ? ElementType::vec4 : ElementType::scalar;
-  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
-    const std::string path = make_node_path(scene, group.members[m].node);
-    const std::uint64_t hash = XXH3_64bits(path.data(), path.size());
-    if (bytes) {
-      for (unsigned b = 0; b < 4; ++b) {
-        lane.values.push_back(static_cast<double>(hash >> (8 * b) & 0xFFU) / 255);
-      }
-    } else {
-      lane.values.push_back(static_cast<double>(hash >> 40U) / 16'777'216);
-    }
-  }
-  return lane;
+InstanceNumber find_random(const Scene& scene, NodeId node) {
+  const std::string path = make_node_path(scene, node);
+  const std::uint64_t hash = XXH3_64bits(path.data(), path.size());
+  return {static_cast<double>(hash >> 40U) / 16'777'216, static_cast<std::uint32_t>(hash)};
 }
 
 }  // namespace
@@ -105,8 +104,10 @@ std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
     lanes.push_back(make_tint_lane(scene, settings, group));
   }
   for (const std::string& value : settings.instance_values) {
-    lanes.push_back(value == "id" ? make_id_lane(settings, group)
-                                  : make_random_lane(scene, settings, group));
+    lanes.push_back(value == "id" ? make_number_lane("_ID", settings, group, find_id)
+                                  : make_number_lane("_RANDOM", settings, group, [&](NodeId node) {
+                                      return find_random(scene, node);
+                                    }));
   }
   return lanes;
 }

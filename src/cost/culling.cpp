@@ -8,6 +8,7 @@
 #include <cmath>
 #include <utility>
 
+#include "cost/box_side.h"
 #include "scene/morton.h"
 #include "scene/running.h"
 
@@ -34,7 +35,6 @@ Halves make_halves(const Box3d& box) {
   return out;
 }
 
-double dot(const Vec3d& a, const Vec3d& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
 Vec3d absolute(const Vec3d& v) { return {std::abs(v[0]), std::abs(v[1]), std::abs(v[2])}; }
 
 std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
@@ -45,17 +45,12 @@ std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
       bounds.include(halves.centre);
     }
   }
-  const double scale = bounds.largest_extent() > 0 ? 2'097'151 / bounds.largest_extent() : 0;
+  const PlaceNumbers numbers(bounds);
   std::vector<std::pair<std::uint64_t, std::uint32_t>> codes(boxes.size());
   for (std::size_t i = 0; i < boxes.size(); ++i) {
     const Halves halves = make_halves(boxes[i]);
-    std::array<std::uint64_t, 3> cell{};
-    if (halves.half[0] < boundless && !bounds.empty()) {
-      for (std::size_t c = 0; c < 3; ++c) {
-        cell[c] = static_cast<std::uint64_t>((halves.centre[c] - bounds.min[c]) * scale);
-      }
-    }
-    codes[i] = {interleave(cell), static_cast<std::uint32_t>(i)};
+    const bool bounded = halves.half[0] < boundless && !bounds.empty();
+    codes[i] = {bounded ? numbers.find(halves.centre) : 0, static_cast<std::uint32_t>(i)};
   }
   tbb::parallel_sort(codes.begin(), codes.end());
   std::vector<std::uint32_t> order(boxes.size());
@@ -67,11 +62,7 @@ std::vector<std::uint32_t> make_order(std::span<const Box3d> boxes) {
 
 bool sees_box(const Frustum& frustum, const Box3d& box) {
   const Halves halves = make_halves(box);
-  return std::all_of(frustum.planes.begin(), frustum.planes.end(), [&](const Plane& plane) {
-    return (dot(plane.normal, halves.centre) + plane.distance) +
-               dot(absolute(plane.normal), halves.half) >=
-           0;
-  });
+  return sees(frustum, halves.centre, halves.half);
 }
 
 CullingBoxes::CullingBoxes(std::span<const Box3d> boxes, const RunControl& run)
@@ -123,21 +114,6 @@ void CullingBoxes::fill_groups() {
   }
 }
 
-CullingBoxes::Side CullingBoxes::find_side(const Frustum& frustum, const Around& around) {
-  Side side = Side::inside;
-  for (const Plane& plane : frustum.planes) {
-    const double centre = dot(plane.normal, around.centre) + plane.distance;
-    const double half = dot(absolute(plane.normal), around.half);
-    // Rounding in either sum is far below this; what is nearer is left to the single tests.
-    const double slack = 1e-9 * (std::abs(centre) + half + std::abs(plane.distance));
-    if (centre + half < -slack) {
-      return Side::outside;
-    }
-    side = centre - half > slack ? side : Side::cut;
-  }
-  return side;
-}
-
 std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
   // Plain loops over fixed lengths: the compiler makes them wide, and the sums are those of
   // sees_box in the same order, so the answers are equal to the last bit.
@@ -164,9 +140,11 @@ std::uint64_t CullingBoxes::test(const Frustum& frustum, const Block& block) {
 
 void CullingBoxes::find_seen(const Frustum& frustum, std::span<std::uint64_t> seen) const {
   for (std::size_t g = 0; g < around_groups_.size(); ++g) {
-    const Side group = find_side(frustum, around_groups_[g]);
+    const Side group = find_side(frustum, around_groups_[g].centre, around_groups_[g].half);
     for (std::size_t b = g * 64; b < std::min((g + 1) * 64, blocks_.size()); ++b) {
-      const Side side = group == Side::cut ? find_side(frustum, around_blocks_[b]) : group;
+      const Side side = group == Side::cut
+                            ? find_side(frustum, around_blocks_[b].centre, around_blocks_[b].half)
+                            : group;
       seen[b] = side == Side::outside  ? 0
                 : side == Side::inside ? blocks_[b].used
                                        : test(frustum, blocks_[b]);

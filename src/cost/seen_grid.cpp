@@ -7,6 +7,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "cost/box_side.h"
 #include "scene/running.h"
 
 namespace wakuzume {
@@ -16,38 +17,6 @@ namespace {
 /// there are more, each stands for its neighbours. That is an error of a few percent, and only for
 /// boxes that hundreds of frusta cut.
 constexpr std::size_t most_tests = 256;
-
-enum class Side : std::uint8_t { outside, cut, inside };
-
-/// Where rounding could matter the answer is `cut`, so that the exact test decides.
-Side find_side(const Frustum& frustum, const Vec3d& centre, double half) {
-  Side side = Side::inside;
-  for (const Plane& plane : frustum.planes) {
-    const Vec3d& n = plane.normal;
-    const double at = n[0] * centre[0] + n[1] * centre[1] + n[2] * centre[2] + plane.distance;
-    const double reach = (std::abs(n[0]) + std::abs(n[1]) + std::abs(n[2])) * half;
-    const double slack = 1e-9 * (std::abs(at) + reach + std::abs(plane.distance));
-    if (at + reach < -slack) {
-      return Side::outside;
-    }
-    side = at - reach > slack ? side : Side::cut;
-  }
-  return side;
-}
-
-/// sees_box, with what is the same for every frustum taken out of it.
-bool sees(const Frustum& frustum, const Vec3d& centre, const Vec3d& half) {
-  for (const Plane& plane : frustum.planes) {
-    const Vec3d& n = plane.normal;
-    const double at = n[0] * centre[0] + n[1] * centre[1] + n[2] * centre[2] + plane.distance;
-    const double reach =
-        std::abs(n[0]) * half[0] + std::abs(n[1]) * half[1] + std::abs(n[2]) * half[2];
-    if (!(at + reach >= 0)) {
-      return false;
-    }
-  }
-  return true;
-}
 
 }  // namespace
 
@@ -119,6 +88,8 @@ void SeenGrid::fill_cell(Level& level, const Level* parent, std::size_t cell) co
   for (std::size_t c = 0; c < 3; ++c) {
     centre[c] = origin_[c] + (static_cast<double>(at[c]) + 0.5) * level.cell_size_m;
   }
+  Vec3d half{};
+  half.fill(level.cell_size_m / 2);
   std::uint64_t* inside = level.inside.data() + cell * words_;
   std::uint64_t* touched = level.touched.data() + cell * words_;
   const std::size_t above =
@@ -133,7 +104,7 @@ void SeenGrid::fill_cell(Level& level, const Level* parent, std::size_t cell) co
     }
     for (; open != 0; open &= open - 1) {
       const auto bit = static_cast<std::size_t>(std::countr_zero(open));
-      const Side side = find_side(frusta_[w * 64 + bit], centre, level.cell_size_m / 2);
+      const Side side = find_side(frusta_[w * 64 + bit], centre, half);
       touched[w] |= side == Side::outside ? 0 : 1ULL << bit;
       inside[w] |= side == Side::inside ? 1ULL << bit : 0;
     }

@@ -32,6 +32,18 @@ struct Affine {
   }
 };
 
+/// What a map does to normals and tangents.
+struct Turning {
+  explicit Turning(const Affine& map)
+      : linear(map.linear),
+        normals(make_normal_matrix(map.linear)),
+        hand(map.linear.determinant() < 0 ? -1.0F : 1.0F) {}
+
+  Eigen::Matrix3d linear;
+  Eigen::Matrix3d normals;
+  float hand;  ///< -1 where it mirrors
+};
+
 Mat4d to_matrix(const Affine& map) {
   Eigen::Matrix4d out = Eigen::Matrix4d::Identity();
   out.topLeftCorner<3, 3>() = map.linear;
@@ -109,9 +121,10 @@ class Fitter {
 
   std::optional<Fit> try_in_place() {
     const Affine map;
+    const Turning turning(map);
     // Looking at a few vertices first keeps this cheap where it fails.
     for (std::size_t v = 0; v < from_.positions.size(); v += 1 + from_.positions.size() / 4) {
-      if (find_partner(map, v, strict_) == no_index) {
+      if (find_partner(map, turning, v, strict_) == no_index) {
         return std::nullopt;
       }
     }
@@ -188,8 +201,9 @@ class Fitter {
     }
     map.offset = to_.centre - map.linear * from_.centre;
     const double rough = rough_tolerance * to_.diagonal;
+    const Turning turning(map);
     for (std::size_t v = 0; v < from_.positions.size(); v += 1 + from_.positions.size() / 6) {
-      if (find_partner(map, v, rough) == no_index) {
+      if (find_partner(map, turning, v, rough) == no_index) {
         return std::nullopt;
       }
     }
@@ -409,8 +423,7 @@ class Fitter {
             static_cast<double>(from[2])};
   }
 
-  [[nodiscard]] bool same_directions(const Eigen::Matrix3d& linear,
-                                     const Eigen::Matrix3d& normals,
+  [[nodiscard]] bool same_directions(const Turning& turning,
                                      std::size_t from,
                                      std::size_t to,
                                      double tolerance) const {
@@ -421,7 +434,8 @@ class Fitter {
       const float* a = from_.record(from) + lane.offset;
       const float* b = to_.record(to) + lane.offset;
       const bool tangent = lane.role == LaneRole::tangent;
-      const Eigen::Vector3d moved = (tangent ? linear : normals) * read_direction(a);
+      const Eigen::Vector3d moved =
+          (tangent ? turning.linear : turning.normals) * read_direction(a);
       const Eigen::Vector3d wanted = read_direction(b);
       const double length = moved.norm();
       const double wanted_length = wanted.norm();
@@ -430,24 +444,25 @@ class Fitter {
       }
       const bool near =
           (moved / length - wanted / wanted_length).cwiseAbs().maxCoeff() <= tolerance;
-      const float hand = linear.determinant() < 0 ? -1.0F : 1.0F;
-      return near && (!tangent || lane.width < 4 || a[3] * hand * b[3] > 0);
+      return near && (!tangent || lane.width < 4 || a[3] * turning.hand * b[3] > 0);
     });
   }
 
   /// The vertex of `to` that one of `from` lands on: nearest of those whose attributes agree.
-  [[nodiscard]] std::uint32_t find_partner(const Affine& map, std::size_t vertex, double reach) {
+  [[nodiscard]] std::uint32_t find_partner(const Affine& map,
+                                           const Turning& turning,
+                                           std::size_t vertex,
+                                           double reach) {
     if (!tree_) {
       tree_ = std::make_unique<PointTree>(to_.positions);
     }
     tree_->find(map(from_.positions[vertex]), reach, near_);
-    const Eigen::Matrix3d normals = make_normal_matrix(map.linear);
     const double tolerance = reach > near_factor * strict_
                                  ? std::max(0.2, settings_.direction_tolerance)
                                  : settings_.direction_tolerance;
     for (const auto& [candidate, distance] : near_) {
       if (same_values(vertex, candidate) &&
-          same_directions(map.linear, normals, vertex, candidate, tolerance)) {
+          same_directions(turning, vertex, candidate, tolerance)) {
         return candidate;
       }
     }
@@ -455,9 +470,10 @@ class Fitter {
   }
 
   std::optional<Map> match(const Affine& map, double reach) {
+    const Turning turning(map);
     Map pairs(from_.positions.size());
     for (std::size_t v = 0; v < pairs.size(); ++v) {
-      pairs[v] = find_partner(map, v, reach);
+      pairs[v] = find_partner(map, turning, v, reach);
       if (pairs[v] == no_index) {
         return std::nullopt;
       }
@@ -466,10 +482,10 @@ class Fitter {
   }
 
   [[nodiscard]] bool same_attributes(const Affine& map, const Map& pairs) const {
-    const Eigen::Matrix3d normals = make_normal_matrix(map.linear);
+    const Turning turning(map);
     for (std::size_t v = 0; v < pairs.size(); ++v) {
       if (!same_values(v, pairs[v]) ||
-          !same_directions(map.linear, normals, v, pairs[v], settings_.direction_tolerance)) {
+          !same_directions(turning, v, pairs[v], settings_.direction_tolerance)) {
         return false;
       }
     }

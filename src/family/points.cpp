@@ -186,9 +186,6 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   // Where the part is thin, whitening raises its noise.
   const double thinnest = whitening.deviations[whitening.rank - 1];
   const double noise = 2 * settings.tolerance * points.diagonal / thinnest;
-  const std::size_t values = static_cast<std::size_t>(
-      std::count_if(points.lanes.begin(), points.lanes.end(),
-                    [](const Lane& l) { return l.role == LaneRole::value; }));
   std::vector<double> sums(points.width, 0);
   std::vector<double> products(points.width, 0);
   double first = 0;
@@ -213,7 +210,7 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
               10.0 * whitening.rank;
   out.slack = noise * (1.5 + 2 * std::max(1.0, third / count)) + 1e-9;
   double weight = 1.6180339887498949;
-  for (std::size_t i = 0; i < sums.size() && values > 0; ++i) {
+  for (std::size_t i = 0; i < sums.size(); ++i) {
     out.value += weight * (sums[i] / count + 0.3183098861837907 * products[i] / count);
     out.slack += weight * (2 * settings.attribute_tolerance + noise * std::abs(sums[i] / count));
     weight = weight > 4 ? weight / 2.718281828459045 : weight * 1.2020569031595942;

@@ -22,7 +22,7 @@ struct SubtreeClass {
 
 class AssemblyFinder {
  public:
-  explicit AssemblyFinder(const AssemblyInput& input)
+  explicit AssemblyFinder(const ItemInput& input)
       : in_(input),
         first_draw_(input.scene.nodes.size() + 1, 0),
         part_count_(input.scene.nodes.size(), 0),
@@ -55,6 +55,9 @@ class AssemblyFinder {
 
   [[nodiscard]] std::uint32_t family_of(DrawId draw) const {
     return in_.families.members[to_index(in_.survey[draw].shape)].family;
+  }
+  [[nodiscard]] double bytes_of(DrawId draw) const {
+    return in_.sizes[to_index(in_.survey[draw].shape)].bytes;
   }
   [[nodiscard]] std::uint32_t share_of(DrawId draw) const {
     return in_.keys.share[to_index(in_.survey[draw].key)];
@@ -179,7 +182,7 @@ class AssemblyFinder {
       const std::size_t n = to_index(*node);
       double parts = 0;
       for (const DrawId id : own_draws(*node)) {
-        parts += (draw + byte * in_.draw_bytes[to_index(id)]) / family_uses_.at(repeat_of(id));
+        parts += (draw + byte * bytes_of(id)) / family_uses_.at(repeat_of(id));
       }
       for (const NodeId child : in_.scene[*node].children) {
         parts += best_[to_index(child)];
@@ -201,7 +204,7 @@ class AssemblyFinder {
     double bytes = 0;
     for (const DrawId id : parts) {
       keys.push_back(share_of(id));
-      bytes += in_.draw_bytes[to_index(id)];
+      bytes += bytes_of(id);
     }
     std::sort(keys.begin(), keys.end());
     keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
@@ -240,7 +243,7 @@ class AssemblyFinder {
     return out;
   }
 
-  const AssemblyInput& in_;
+  const ItemInput& in_;
   std::vector<std::size_t> first_draw_;  ///< by node; positions in the list of draws
   std::vector<std::size_t> part_count_;  ///< by node; of its subtree
   std::vector<std::uint32_t> class_of_;  ///< by node
@@ -252,14 +255,7 @@ class AssemblyFinder {
 
 }  // namespace
 
-Mat4d make_placement(const AssemblyInput& input, DrawId draw) {
-  const Draw& row = input.survey[draw];
-  const FamilyMember& member = input.families.members[to_index(row.shape)];
-  const Mat4d& world = input.world[to_index(row.node)];
-  return member.likeness == Likeness::shape ? make_product(world, member.fit.matrix) : world;
-}
-
-std::vector<Assembly> find_assemblies(const AssemblyInput& input) {
+std::vector<Assembly> find_assemblies(const ItemInput& input) {
   return AssemblyFinder(input).find();
 }
 

@@ -5,24 +5,10 @@
 #include <span>
 #include <vector>
 
-#include "plan/keys.h"
-#include "wakuzume/families.h"
+#include "plan/item_input.h"
 
 /// Subtrees that repeat as a whole.
 namespace wakuzume {
-
-/// What the search needs to know of the draws; all borrowed.
-struct AssemblyInput {
-  const Scene& scene;
-  const Survey& survey;
-  const PlanKeys& keys;
-  const Families& families;
-  const std::vector<Mat4d>& world;
-  const std::vector<DrawId>& draws;  ///< free to be planned and at rest, ascending
-  const ProposeSettings& settings;
-  const CostProfile& profile;
-  const std::vector<double>& draw_bytes;  ///< by draw
-};
 
 /// One subtree and those that are the same up to a transform.
 struct Assembly {
@@ -37,9 +23,6 @@ struct Assembly {
 
 /// Assemblies that pay: no two share a draw. A nested one stands for itself where its parts are
 /// cheaper by themselves than inside the larger one.
-std::vector<Assembly> find_assemblies(const AssemblyInput& input);
-
-/// World placement of a draw's family prototype: the draw's node, then its fit.
-Mat4d make_placement(const AssemblyInput& input, DrawId draw);
+std::vector<Assembly> find_assemblies(const ItemInput& input);
 
 }  // namespace wakuzume

@@ -421,22 +421,23 @@ Result<void> check_hash(const ContentHash& wanted, const ContentHash& found, con
                        {}});
 }
 
-Result<std::vector<Violation>> find_violations(const Scene& scene,
-                                               const Plan& plan,
-                                               const RunControl& run) {
+Result<Survey> survey_source(const Scene& scene, const Plan& plan, const RunControl& run) {
   if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
     return Failure(same.error());
   }
-  const Result<Survey> found = survey(scene, plan.survey_settings, run);
+  return survey(scene, plan.survey_settings, run);
+}
+
+Result<std::vector<Violation>> find_violations(const Scene& scene,
+                                               const Plan& plan,
+                                               const RunControl& run) {
+  const Result<Survey> found = survey_source(scene, plan, run);
   return found ? Result<std::vector<Violation>>(list_violations(scene, *found, plan, run))
                : Failure(found.error());
 }
 
 Result<Coverage> check_plan(const Scene& scene, const Plan& plan, const RunControl& run) {
-  if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
-    return Failure(same.error());
-  }
-  const Result<Survey> found = survey(scene, plan.survey_settings, run);
+  const Result<Survey> found = survey_source(scene, plan, run);
   return found ? check_groups(scene, *found, plan, run) : Failure(found.error());
 }
 

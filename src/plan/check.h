@@ -26,6 +26,10 @@ Result<Coverage> check_groups(const Scene& scene,
 /// \error plan_mismatch
 Result<void> check_hash(const ContentHash& wanted, const ContentHash& found, const char* what);
 
+/// The survey of a plan's source, made with the plan's own settings.
+/// \error plan_mismatch  the scene's content is not what the plan was made for
+Result<Survey> survey_source(const Scene& scene, const Plan& plan, const RunControl& run);
+
 /// Where a group's pivot is by its rule. \pre the members are draws of the survey
 Vec3d find_pivot(const Scene& scene, const Survey& survey, const Group& group);
 

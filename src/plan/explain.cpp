@@ -10,6 +10,7 @@
 #include "cost/shadows.h"
 #include "plan/arrange.h"
 #include "plan/check.h"
+#include "plan/forecast.h"
 #include "plan/items.h"
 #include "plan/keys.h"
 #include "plan/names.h"
@@ -30,11 +31,8 @@ class Explainer {
         survey_(survey),
         plan_(plan),
         keys_(make_plan_keys(scene, survey, plan.settings)),
-        sizes_(make_shape_sizes(scene, survey)) {
-    profile_ = outlook.profile;
-    if (profile_.passes.empty()) {
-      profile_.passes.emplace_back();
-    }
+        sizes_(make_shape_sizes(scene, survey)),
+        profile_(with_passes(outlook.profile)) {
     views_ = outlook.views.size();
     if (views_ > 0) {
       frusta_ = list_frusta(scene, outlook.views, profile_);
@@ -44,6 +42,10 @@ class Explainer {
         group_of_[ref] = g;
       }
     }
+    for (const KeptDraw& kept : plan.kept) {
+      reason_of_[kept.draw] = kept.reason;
+    }
+    count_alike();
   }
 
   Reason explain(const Draw& draw) {
@@ -53,14 +55,33 @@ class Explainer {
     if (group != group_of_.end()) {
       explain_member(draw, plan_.groups[group->second], out);
     } else {
-      const auto kept = std::find_if(plan_.kept.begin(), plan_.kept.end(),
-                                     [&](const KeptDraw& k) { return k.draw == out.draw; });
-      explain_kept(draw, kept == plan_.kept.end() ? KeepReason::by_hand : kept->reason, out);
+      const auto kept = reason_of_.find(out.draw);
+      explain_kept(draw, kept == reason_of_.end() ? KeepReason::by_hand : kept->second, out);
     }
     return out;
   }
 
  private:
+  /// Draws that show a shape of the same family, by shape.
+  void count_alike() {
+    std::transform(sizes_.begin(), sizes_.end(), std::back_inserter(alike_),
+                   [](const ShapeSize& size) { return std::uint64_t{size.uses}; });
+    for (const PlannedFamily& family : plan_.families) {
+      std::vector<DrawRef> shown{family.prototype};
+      std::uint64_t draws = family.draws;
+      for (const PlannedFamily::Member& member : family.members) {
+        shown.push_back(member.draw);
+        draws += member.draws;
+      }
+      for (const DrawRef& ref : shown) {
+        const DrawId id = find_draw(survey_, ref);
+        if (id != no_draw) {
+          alike_[to_index(survey_[id].shape)] = draws;
+        }
+      }
+    }
+  }
+
   /// Microseconds of a mean frame for one draw call of so many triangles in this box.
   double price(const Box3d& box, std::uint64_t triangles, std::uint64_t instances) const {
     double share = views_ == 0 ? 1 : 0;
@@ -119,19 +140,7 @@ class Explainer {
 
   /// How many draws show the same shape, and what either way of drawing them would take.
   void tell_family(const Draw& draw, Reason& out) const {
-    std::uint64_t alike = sizes_[to_index(draw.shape)].uses;
-    for (const PlannedFamily& family : plan_.families) {
-      std::uint64_t draws = family.draws;
-      const auto shows = [&](const DrawRef& ref) {
-        return survey_[find_draw(survey_, ref)].shape == draw.shape;
-      };
-      bool inside = find_draw(survey_, family.prototype) != no_draw && shows(family.prototype);
-      for (const PlannedFamily::Member& member : family.members) {
-        draws += member.draws;
-        inside = inside || shows(member.draw);
-      }
-      alike = inside ? draws : alike;
-    }
+    const std::uint64_t alike = alike_[to_index(draw.shape)];
     const double bytes = sizes_[to_index(draw.shape)].bytes;
     out.numbers.push_back(
         alike < 2 ? std::string("no other draw has its shape")
@@ -250,6 +259,8 @@ class Explainer {
   std::size_t views_ = 0;
   std::vector<WeighedFrustum> frusta_;
   std::map<DrawRef, std::size_t> group_of_;
+  std::map<DrawRef, KeepReason> reason_of_;
+  std::vector<std::uint64_t> alike_;
   std::optional<Apart> apart_;
 };
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 #include <numeric>
+#include <set>
 
 #include "plan/check.h"
 #include "plan/items.h"
@@ -26,6 +27,8 @@ Spread find_main_spread(const Frames& frames, const Figure& figure) {
   return make_spread(values);
 }
 
+/// The survey that the result of a plan would have, as far as frames are concerned: draws with
+/// their boxes, counts and states.
 class PlannedSurvey {
  public:
   PlannedSurvey(const Survey& survey, const Plan& plan) : survey_(survey), plan_(plan) {
@@ -82,53 +85,8 @@ class PlannedSurvey {
   std::map<ShapeId, ShapeId> shapes_;
 };
 
-/// Stored geometry, shared data once.
-void add_stored(const Scene& scene, const Survey& survey, Outcome& before) {
-  const std::vector<ShapeSize> sizes = make_shape_sizes(scene, survey);
-  for (std::size_t s = 0; s < sizes.size(); ++s) {
-    before.vertices += survey.shapes[s].vertices;
-    before.bytes += static_cast<std::uint64_t>(sizes[s].bytes);
-  }
-}
-
-void add_stored_after(const Scene& scene, const Survey& survey, const Plan& plan, Outcome& after) {
-  const std::vector<ShapeSize> sizes = make_shape_sizes(scene, survey);
-  std::vector<bool> seen(survey.shapes.size(), false);
-  const auto add_shape = [&](const DrawRef& ref) {
-    const std::size_t shape = to_index(survey[find_draw(survey, ref)].shape);
-    if (!seen[shape]) {
-      seen[shape] = true;
-      after.vertices += survey.shapes[shape].vertices;
-      after.bytes += static_cast<std::uint64_t>(sizes[shape].bytes);
-    }
-  };
-  // Sets of one prototype share its mesh, whether it is the source's own or made for them.
-  std::map<std::vector<DrawRef>, bool> made;
-  for (const KeptDraw& kept : plan.kept) {
-    add_shape(kept.draw);
-  }
-  for (const Group& group : plan.groups) {
-    if (group.kind == GroupKind::cluster) {
-      after.vertices += group.vertices;
-      after.bytes += group.bytes;
-    } else {
-      after.bytes += instance_bytes * group.instance_count();
-      if (group.prototype.size() == 1 && group.axes == identity_matrix) {
-        add_shape(group.prototype.front());
-      } else if (made.try_emplace(group.prototype, true).second) {
-        after.vertices += group.vertices;
-        after.bytes += group.bytes - instance_bytes * group.instance_count();
-      }
-    }
-  }
-}
-
-}  // namespace
-
-Survey make_planned_survey(const Survey& survey, const Plan& plan) {
-  return PlannedSurvey(survey, plan).make();
-}
-
+/// Draws, triangles, and the frames over the views.
+/// \param outlook  with at least one pass
 Result<Outcome> measure_outcome(const Scene& scene,
                                 const Survey& survey,
                                 const Outlook& outlook,
@@ -164,28 +122,74 @@ Result<Outcome> measure_outcome(const Scene& scene,
   return out;
 }
 
+/// Stored geometry, shared data once.
+void add_stored(const Survey& survey, const std::vector<ShapeSize>& sizes, Outcome& before) {
+  for (std::size_t s = 0; s < sizes.size(); ++s) {
+    before.vertices += survey.shapes[s].vertices;
+    before.bytes += static_cast<std::uint64_t>(sizes[s].bytes);
+  }
+}
+
+void add_stored_after(const Survey& survey,
+                      const std::vector<ShapeSize>& sizes,
+                      const Plan& plan,
+                      Outcome& after) {
+  std::vector<bool> seen(survey.shapes.size(), false);
+  const auto add_shape = [&](const DrawRef& ref) {
+    const std::size_t shape = to_index(survey[find_draw(survey, ref)].shape);
+    if (!seen[shape]) {
+      seen[shape] = true;
+      after.vertices += survey.shapes[shape].vertices;
+      after.bytes += static_cast<std::uint64_t>(sizes[shape].bytes);
+    }
+  };
+  // Sets of one prototype share its mesh, whether it is the source's own or made for them.
+  std::set<std::vector<DrawRef>> made;
+  for (const KeptDraw& kept : plan.kept) {
+    add_shape(kept.draw);
+  }
+  for (const Group& group : plan.groups) {
+    if (group.kind == GroupKind::cluster) {
+      after.vertices += group.vertices;
+      after.bytes += group.bytes;
+    } else {
+      after.bytes += instance_bytes * group.instance_count();
+      if (group.prototype.size() == 1 && group.axes == identity_matrix) {
+        add_shape(group.prototype.front());
+      } else if (made.insert(group.prototype).second) {
+        after.vertices += group.vertices;
+        after.bytes += group.bytes - instance_bytes * group.instance_count();
+      }
+    }
+  }
+}
+
+}  // namespace
+
 Result<Outcome> measure_today(const Scene& scene,
                               const Survey& survey,
+                              const std::vector<ShapeSize>& sizes,
                               const Outlook& outlook,
                               const RunControl& run) {
   auto today = measure_outcome(scene, survey, outlook, run);
   if (today) {
-    add_stored(scene, survey, *today);
+    add_stored(survey, sizes, *today);
   }
   return today;
 }
 
 Result<void> make_forecast(const Scene& scene,
                            const Survey& survey,
+                           const std::vector<ShapeSize>& sizes,
                            const Outlook& outlook,
                            const Outcome& today,
                            Plan& plan,
                            const RunControl& run) {
-  auto after = measure_outcome(scene, make_planned_survey(survey, plan), outlook, run);
+  auto after = measure_outcome(scene, PlannedSurvey(survey, plan).make(), outlook, run);
   if (!after) {
     return Failure(after.error());
   }
-  add_stored_after(scene, survey, plan, *after);
+  add_stored_after(survey, sizes, plan, *after);
   plan.forecast = {today, *after};
   return {};
 }

@@ -2,27 +2,17 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include "wakuzume/propose.h"
+#include "plan/item_input.h"
 
 /// What a plan will take, before it is carried out.
 namespace wakuzume {
 
-/// The survey that the result of a plan would have, as far as frames are concerned: draws with
-/// their boxes, counts and states.
-Survey make_planned_survey(const Survey& survey, const Plan& plan);
-
-/// Draws, triangles and vertices as counted in the survey, its frames over the views.
-/// \param outlook  with at least one pass
-/// \error cancelled
-Result<Outcome> measure_outcome(const Scene& scene,
-                                const Survey& survey,
-                                const Outlook& outlook,
-                                const RunControl& run);
-
-/// The same of the scene as it is, with what its geometry takes.
+/// What the scene as it is takes.
+/// \param outlook  with at least one pass; see with_passes
 /// \error cancelled
 Result<Outcome> measure_today(const Scene& scene,
                               const Survey& survey,
+                              const std::vector<ShapeSize>& sizes,
                               const Outlook& outlook,
                               const RunControl& run);
 
@@ -30,9 +20,18 @@ Result<Outcome> measure_today(const Scene& scene,
 /// \error cancelled
 Result<void> make_forecast(const Scene& scene,
                            const Survey& survey,
+                           const std::vector<ShapeSize>& sizes,
                            const Outlook& outlook,
                            const Outcome& today,
                            Plan& plan,
                            const RunControl& run);
+
+/// A profile without passes draws what is seen, once.
+inline CostProfile with_passes(CostProfile profile) {
+  if (profile.passes.empty()) {
+    profile.passes.emplace_back();
+  }
+  return profile;
+}
 
 }  // namespace wakuzume

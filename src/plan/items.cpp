@@ -21,8 +21,7 @@ Mat4d make_inverse(const Mat4d& matrix) { return from_eigen(as_eigen(matrix).inv
 
 class ItemMaker {
  public:
-  ItemMaker(const AssemblyInput& input, const std::vector<ShapeSize>& sizes)
-      : in_(input), sizes_(sizes) {}
+  explicit ItemMaker(const ItemInput& input) : in_(input) {}
 
   Items make() {
     std::vector<bool> taken(in_.survey.draws.size(), false);
@@ -42,7 +41,7 @@ class ItemMaker {
     if (in_.settings.repeats != Repeats::merge) {
       for (const auto& [key, items] : families) {
         if (items.size() > 1) {
-          find_repeats(in_.families.prototypes[key.first], key.second, items);
+          find_repeats(in_.families.prototypes[key.first], items);
         }
       }
     }
@@ -62,7 +61,7 @@ class ItemMaker {
     item.merge = in_.keys.merge[to_index(in_.survey[parts.front()].key)];
     for (const DrawId id : parts) {
       const Draw& draw = in_.survey[id];
-      const ShapeSize& size = sizes_[to_index(draw.shape)];
+      const ShapeSize& size = in_.sizes[to_index(draw.shape)];
       out_.parts.push_back(id);
       item.box.include(draw.box);
       item.triangles += draw.triangles;
@@ -95,7 +94,7 @@ class ItemMaker {
           parts.push_back(assembly.parts_of(o)[p]);
           taken[to_index(parts.back())] = true;
         }
-        place_unit(add_item(parts), share, assembly, unit, repeats);
+        place_unit(add_item(parts), assembly, unit, repeats);
       }
     }
   }
@@ -110,7 +109,7 @@ class ItemMaker {
       };
       std::uint64_t vertices = 0;
       for (const std::size_t p : unit) {
-        vertices += sizes_[to_index(in_.survey[parts[p]].shape)].vertices;
+        vertices += in_.sizes[to_index(in_.survey[parts[p]].shape)].vertices;
         if (key(p) != key(unit.front())) {
           return false;
         }
@@ -123,7 +122,6 @@ class ItemMaker {
   }
 
   void place_unit(std::uint32_t index,
-                  std::uint32_t share,
                   const Assembly& assembly,
                   const std::vector<std::size_t>& unit,
                   std::array<std::uint32_t, 2>& repeats) {
@@ -158,8 +156,7 @@ class ItemMaker {
         made.prototype.push_back(assembly.parts_of(0)[p]);
       }
       made.axes = axes;
-      repeat =
-          add_repeat(std::move(made), share, linear_determinant(placed) < 0, item.bytes_merged);
+      repeat = add_repeat(std::move(made), linear_determinant(placed) < 0, item.bytes_merged);
     }
     join(item, repeat, fit);
   }
@@ -171,55 +168,78 @@ class ItemMaker {
   }
 
   /// Items of one family and share key become repeats, by axes and by the side that faces out.
-  void find_repeats(ShapeId prototype, std::uint32_t share, std::vector<std::uint32_t> items) {
-    const Shape& shape = in_.survey[prototype];
-    const DrawId prototype_draw = find_first_draw(prototype);
-    std::vector<Eigen::Matrix3d> candidates{Eigen::Matrix3d::Identity()};
+  void find_repeats(ShapeId prototype, std::vector<std::uint32_t> items) {
     for (int round = 0; round < max_axes && items.size() > 1; ++round) {
-      const auto holds = [&](const Eigen::Matrix3d& axes, std::uint32_t i) {
-        const Item& item = out_.items[i];
-        const Box3d box =
-            make_transformed_box(from_eigen(make_affine(axes.transpose())), shape.box);
-        return make_instance_trs(make_placed(item, axes), box, allowed(item)).has_value();
-      };
-      const auto count = [&](const Eigen::Matrix3d& axes) {
-        return std::count_if(items.begin(), items.end(),
-                             [&](std::uint32_t i) { return holds(axes, i); });
-      };
-      // Axes along which the first that does not fit is stretched may suit the others too.
-      Eigen::Matrix3d axes = candidates.front();
-      const auto misfit = std::find_if_not(items.begin(), items.end(),
-                                           [&](std::uint32_t i) { return holds(axes, i); });
-      if (misfit != items.end()) {
-        const Mat4d placed = make_placed(out_.items[*misfit], Eigen::Matrix3d::Identity());
-        const Eigen::Matrix3d linear = as_eigen(placed).topLeftCorner<3, 3>();
-        const Eigen::JacobiSVD<Eigen::Matrix3d> svd(linear, Eigen::ComputeFullV);
-        Eigen::Matrix3d stretched = svd.matrixV();
-        stretched.col(2) *= stretched.determinant() < 0 ? -1 : 1;
-        axes = count(stretched) > count(axes) ? stretched : axes;
-      }
-      std::vector<std::uint32_t> rest;
-      std::array<std::uint32_t, 2> repeats{no_index, no_index};
-      for (const std::uint32_t i : items) {
-        if (!holds(axes, i)) {
-          rest.push_back(i);
-          continue;
+      Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
+      std::vector<std::uint32_t> held = list_held(prototype, items, axes);
+      if (held.size() < items.size()) {
+        // Axes along which the first that does not fit is stretched may suit the others too.
+        const Eigen::Matrix3d stretched = find_axes(find_misfit(items, held));
+        std::vector<std::uint32_t> other = list_held(prototype, items, stretched);
+        if (other.size() > held.size()) {
+          axes = stretched;
+          held = std::move(other);
         }
-        Item& item = out_.items[i];
-        const bool mirrored = linear_determinant(make_placed(item, axes)) < 0;
-        std::uint32_t& repeat = repeats[mirrored ? 1 : 0];
-        if (repeat == no_index) {
-          Repeat made;
-          made.prototype = {prototype_draw};
-          made.axes = from_eigen(make_affine(axes));
-          repeat = add_repeat(std::move(made), share, mirrored, sizes_[to_index(prototype)].bytes);
-        }
-        join(item, repeat, member_of(out_.parts[item.first_part]).fit);
       }
-      items = std::move(rest);
-      if (repeats[0] == no_index && repeats[1] == no_index) {
+      if (held.empty()) {
         return;
       }
+      add_repeats(prototype, held, axes);
+      std::vector<std::uint32_t> rest;
+      std::set_difference(items.begin(), items.end(), held.begin(), held.end(),
+                          std::back_inserter(rest));
+      items = std::move(rest);
+    }
+  }
+
+  /// Of the items, ascending, those that an instance could hold with the prototype stored along
+  /// these axes.
+  [[nodiscard]] std::vector<std::uint32_t> list_held(ShapeId prototype,
+                                                     const std::vector<std::uint32_t>& items,
+                                                     const Eigen::Matrix3d& axes) const {
+    const Box3d box =
+        make_transformed_box(from_eigen(make_affine(axes.transpose())), in_.survey[prototype].box);
+    std::vector<std::uint32_t> held;
+    std::copy_if(items.begin(), items.end(), std::back_inserter(held), [&](std::uint32_t i) {
+      const Item& item = out_.items[i];
+      return make_instance_trs(make_placed(item, axes), box, allowed(item)).has_value();
+    });
+    return held;
+  }
+
+  /// The first item that is not held. \pre there is one; both lists ascend
+  [[nodiscard]] const Item& find_misfit(const std::vector<std::uint32_t>& items,
+                                        const std::vector<std::uint32_t>& held) const {
+    const auto [at, other] = std::mismatch(items.begin(), items.end(), held.begin(), held.end());
+    return out_.items[*at];
+  }
+
+  /// The axes along which an item's prototype is stretched.
+  [[nodiscard]] Eigen::Matrix3d find_axes(const Item& item) const {
+    const Mat4d placed = make_placed(item, Eigen::Matrix3d::Identity());
+    const Eigen::Matrix3d linear = as_eigen(placed).topLeftCorner<3, 3>();
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(linear, Eigen::ComputeFullV);
+    Eigen::Matrix3d axes = svd.matrixV();
+    axes.col(2) *= axes.determinant() < 0 ? -1 : 1;
+    return axes;
+  }
+
+  void add_repeats(ShapeId prototype,
+                   const std::vector<std::uint32_t>& items,
+                   const Eigen::Matrix3d& axes) {
+    std::array<std::uint32_t, 2> repeats{no_index, no_index};
+    for (const std::uint32_t i : items) {
+      Item& item = out_.items[i];
+      const bool mirrored = linear_determinant(make_placed(item, axes)) < 0;
+      std::uint32_t& repeat = repeats[mirrored ? 1 : 0];
+      if (repeat == no_index) {
+        const ShapeSize& size = in_.sizes[to_index(prototype)];
+        Repeat made;
+        made.prototype = {size.first};
+        made.axes = from_eigen(make_affine(axes));
+        repeat = add_repeat(std::move(made), mirrored, size.bytes);
+      }
+      join(item, repeat, member_of(out_.parts[item.first_part]).fit);
     }
   }
 
@@ -234,21 +254,9 @@ class ItemMaker {
     return out;
   }
 
-  /// The draw that shows a shape first; any scene order gives the same one.
-  DrawId find_first_draw(ShapeId shape) {
-    if (first_draws_.empty()) {
-      first_draws_.assign(in_.survey.shapes.size(), no_draw);
-      for (std::size_t d = in_.survey.draws.size(); d-- > 0;) {
-        first_draws_[to_index(in_.survey.draws[d].shape)] = make_id<DrawId>(d);
-      }
-    }
-    return first_draws_[to_index(shape)];
-  }
-
   // ---- repeats -------------------------------------------------------------------------------
 
-  std::uint32_t add_repeat(Repeat repeat, std::uint32_t share, bool mirrored, double bytes) {
-    repeat.share = share;
+  std::uint32_t add_repeat(Repeat repeat, bool mirrored, double bytes) {
     repeat.mirrored = mirrored;
     repeat.bytes = bytes;
     out_.repeats.push_back(std::move(repeat));
@@ -274,9 +282,7 @@ class ItemMaker {
     }
   }
 
-  const AssemblyInput& in_;
-  const std::vector<ShapeSize>& sizes_;
-  std::vector<DrawId> first_draws_;  ///< by shape
+  const ItemInput& in_;
   Items out_;
 };
 
@@ -324,26 +330,20 @@ std::vector<ShapeSize> make_shape_sizes(const Scene& scene, const Survey& survey
     }
     out[s].bytes = static_cast<double>(std::min(corners, shape.vertices) * stride + corners * 2);
   }
-  for (const Draw& draw : survey.draws) {
-    ++out[to_index(draw.shape)].uses;
+  for (std::size_t d = 0; d < survey.draws.size(); ++d) {
+    ShapeSize& size = out[to_index(survey.draws[d].shape)];
+    size.first = size.uses++ == 0 ? make_id<DrawId>(d) : size.first;
   }
   return out;
 }
 
-Items make_items(const Scene& scene,
-                 const Survey& survey,
-                 const PlanKeys& keys,
-                 const Families& families,
-                 const std::vector<Mat4d>& world,
-                 const std::vector<DrawId>& draws,
-                 const ProposeSettings& settings,
-                 const CostProfile& profile) {
-  const std::vector<ShapeSize> sizes = make_shape_sizes(scene, survey);
-  std::vector<double> bytes(survey.draws.size());
-  std::transform(survey.draws.begin(), survey.draws.end(), bytes.begin(),
-                 [&](const Draw& draw) { return sizes[to_index(draw.shape)].bytes; });
-  const AssemblyInput input{scene, survey, keys, families, world, draws, settings, profile, bytes};
-  return ItemMaker(input, sizes).make();
+Mat4d make_placement(const ItemInput& input, DrawId draw) {
+  const Draw& row = input.survey[draw];
+  const FamilyMember& member = input.families.members[to_index(row.shape)];
+  const Mat4d& world = input.world[to_index(row.node)];
+  return member.likeness == Likeness::shape ? make_product(world, member.fit.matrix) : world;
 }
+
+Items make_items(const ItemInput& input) { return ItemMaker(input).make(); }
 
 }  // namespace wakuzume

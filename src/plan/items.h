@@ -7,8 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "plan/keys.h"
-#include "wakuzume/families.h"
+#include "plan/item_input.h"
 
 /// What a plan arranges: single draws, and parts of repeated assemblies that always stay together.
 namespace wakuzume {
@@ -27,7 +26,6 @@ std::optional<Trs> make_instance_trs(const Mat4d& world, const Box3d& box, doubl
 struct Repeat {
   std::vector<DrawId> prototype;
   Mat4d axes = identity_matrix;  ///< see Group::axes
-  std::uint32_t share = 0;       ///< number of PlanKeys::share
   bool mirrored = false;         ///< its instances' world matrices
   double bytes = 0;              ///< of the prototype
   std::uint32_t items = 0;
@@ -57,25 +55,9 @@ struct Items {
   }
 };
 
-/// What a draw takes in a result, by its shape.
-struct ShapeSize {
-  std::uint64_t vertices = 0;  ///< the most it can add to a cluster
-  double bytes = 0;            ///< of those and their indices
-  std::uint32_t uses = 0;      ///< draws that show it
-};
-std::vector<ShapeSize> make_shape_sizes(const Scene& scene, const Survey& survey);
-
 /// Arranges draws into items. An assembly is taken as a whole where its prototype, merged and
 /// instanced, takes fewer draws than its parts would one family at a time.
-/// \param draws  free to be planned, ascending
 /// \cost O(nodes + draws) and the parts of each repeated subtree once a level
-Items make_items(const Scene& scene,
-                 const Survey& survey,
-                 const PlanKeys& keys,
-                 const Families& families,
-                 const std::vector<Mat4d>& world,
-                 const std::vector<DrawId>& draws,
-                 const ProposeSettings& settings,
-                 const CostProfile& profile);
+Items make_items(const ItemInput& input);
 
 }  // namespace wakuzume

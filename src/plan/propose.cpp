@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 #include <map>
 #include <unordered_map>
@@ -18,8 +17,8 @@
 #include "plan/keys.h"
 #include "plan/names.h"
 #include "plan/proposer.h"
+#include "plan/thinning.h"
 #include "scene/matrix.h"
-#include "scene/morton.h"
 #include "scene/running.h"
 
 namespace wakuzume {
@@ -28,45 +27,14 @@ namespace {
 /// Limits on the median view are held through the mean; it takes few rounds to bring both together.
 constexpr int growth_rounds = 3;
 
-/// Positions in an order of which any beginning is spread evenly over the whole: along a space-
-/// filling curve, with the bits of the rank reversed (J. G. van der Corput, 1935).
-std::vector<std::uint32_t> make_thinning(const std::vector<Vec3d>& places) {
-  Box3d bounds;
-  for (const Vec3d& place : places) {
-    bounds.include(place);
-  }
-  const double scale = bounds.largest_extent() > 0 ? 2'097'151 / bounds.largest_extent() : 0;
-  std::vector<std::pair<std::uint64_t, std::uint32_t>> along(places.size());
-  for (std::size_t i = 0; i < places.size(); ++i) {
-    std::array<std::uint64_t, 3> cell{};
-    for (std::size_t c = 0; c < 3; ++c) {
-      cell[c] = static_cast<std::uint64_t>((places[i][c] - bounds.min[c]) * scale);
-    }
-    along[i] = {interleave(cell), static_cast<std::uint32_t>(i)};
-  }
-  std::sort(along.begin(), along.end());
-  const auto bits = static_cast<unsigned>(std::bit_width(places.size()));
-  std::vector<std::uint32_t> order;
-  order.reserve(places.size());
-  for (std::uint64_t n = 0; n < std::uint64_t{1} << bits; ++n) {
-    std::uint64_t rank = 0;
-    for (unsigned b = 0; b < bits; ++b) {
-      rank |= (n >> b & 1U) << (bits - 1 - b);
-    }
-    if (rank < along.size()) {
-      order.push_back(along[rank].second);
-    }
-  }
-  return order;
-}
-
 class Proposer {
  public:
   Proposer(const Scene& scene, const Survey& survey, const ProposeTask& task, const RunControl& run)
       : scene_(scene),
         survey_(survey),
         settings_(task.settings),
-        outlook_(task.outlook),
+        sizes_(make_shape_sizes(scene, survey)),
+        outlook_{task.outlook.views, with_passes(task.outlook.profile)},
         run_(run),
         world_(make_world_matrices(scene)),
         keys_(make_plan_keys(scene, survey, settings_)),
@@ -75,9 +43,6 @@ class Proposer {
       for (const DrawRef& ref : *task.only) {
         done_[to_index(find_draw(survey, ref))] = false;
       }
-    }
-    if (outlook_.profile.passes.empty()) {
-      outlook_.profile.passes.emplace_back();
     }
     for (const Node& node : scene.nodes) {
       names_.reserve(node.name);
@@ -112,8 +77,8 @@ class Proposer {
       return Failure(families.error());
     }
     const std::vector<DrawId> draws = list_free();
-    items_ =
-        make_items(scene_, survey_, keys_, *families, world_, draws, settings_, outlook_.profile);
+    items_ = make_items(
+        {scene_, survey_, keys_, *families, world_, sizes_, draws, settings_, outlook_.profile});
     if (!outlook_.views.empty()) {
       frusta_ = list_frusta(scene_, outlook_.views, outlook_.profile);
     }
@@ -173,7 +138,7 @@ class Proposer {
   Result<Plan> settle(Arranged arranged) {
     decided_ = plan_;
     find_alone_costs(arranged);
-    auto before = measure_today(scene_, survey_, outlook_, run_);
+    auto before = measure_today(scene_, survey_, sizes_, outlook_, run_);
     if (!before) {
       return Failure(before.error());
     }
@@ -209,7 +174,7 @@ class Proposer {
   Result<void> make_plan(const Arranged& arranged, const Arrangement& arrangement) {
     plan_ = decided_;
     make_groups(arranged, arrangement);
-    return make_forecast(scene_, survey_, outlook_, today_, plan_, run_);
+    return make_forecast(scene_, survey_, sizes_, outlook_, today_, plan_, run_);
   }
 
   /// Does the plan hold the limit on triangles, or do they not matter?
@@ -464,22 +429,16 @@ class Proposer {
   // ---- families ------------------------------------------------------------------------------
 
   void record_families(const Families& families, Plan& plan) const {
-    std::vector<std::uint32_t> draws(survey_.shapes.size(), 0);
-    std::vector<DrawId> first(survey_.shapes.size(), no_draw);
-    for (std::size_t d = survey_.draws.size(); d-- > 0;) {
-      const std::size_t shape = to_index(survey_.draws[d].shape);
-      ++draws[shape];
-      first[shape] = make_id<DrawId>(d);
-    }
     std::vector<PlannedFamily> all(families.prototypes.size());
     for (std::size_t s = 0; s < families.members.size(); ++s) {
       const FamilyMember& member = families.members[s];
       PlannedFamily& family = all[member.family];
       if (member.likeness == Likeness::prototype) {
-        family.prototype = ref_of(first[s]);
-        family.draws = draws[s];
+        family.prototype = ref_of(sizes_[s].first);
+        family.draws = sizes_[s].uses;
       } else {
-        family.members.push_back({ref_of(first[s]), member.likeness, member.fit, draws[s]});
+        family.members.push_back(
+            {ref_of(sizes_[s].first), member.likeness, member.fit, sizes_[s].uses});
       }
     }
     std::copy_if(std::make_move_iterator(all.begin()), std::make_move_iterator(all.end()),
@@ -491,6 +450,7 @@ class Proposer {
   const Scene& scene_;
   const Survey& survey_;
   const ProposeSettings& settings_;
+  std::vector<ShapeSize> sizes_;  ///< by shape
   Outlook outlook_;
   const RunControl& run_;
   std::vector<Mat4d> world_;

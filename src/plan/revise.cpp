@@ -49,7 +49,11 @@ std::vector<DrawRef> take_out(Group& group, const std::set<DrawRef>& draws) {
 class Editor {
  public:
   Editor(const Scene& scene, const Survey& survey, const Plan& plan, const RunControl& run)
-      : scene_(scene), survey_(survey), plan_(plan), run_(run) {}
+      : scene_(scene),
+        survey_(survey),
+        sizes_(make_shape_sizes(scene, survey)),
+        plan_(plan),
+        run_(run) {}
 
   Result<void> apply(const Edit& edit) {
     switch (edit.kind) {
@@ -76,15 +80,12 @@ class Editor {
     if (auto sound = check_groups(scene_, survey_, plan_, run_); !sound) {
       return Failure(sound.error());
     }
-    Outlook looked = outlook;
-    if (looked.profile.passes.empty()) {
-      looked.profile.passes.emplace_back();
-    }
-    const auto today = measure_today(scene_, survey_, looked, run_);
+    const Outlook looked{outlook.views, with_passes(outlook.profile)};
+    const auto today = measure_today(scene_, survey_, sizes_, looked, run_);
     if (!today) {
       return Failure(today.error());
     }
-    if (auto made = make_forecast(scene_, survey_, looked, *today, plan_, run_); !made) {
+    if (auto made = make_forecast(scene_, survey_, sizes_, looked, *today, plan_, run_); !made) {
       return Failure(made.error());
     }
     return std::move(plan_);
@@ -318,7 +319,6 @@ class Editor {
 
   /// Groups that are left with one thing are none; counts follow the members.
   void tidy() {
-    const std::vector<ShapeSize> sizes = make_shape_sizes(scene_, survey_);
     for (Group& group : plan_.groups) {
       const std::size_t things =
           group.kind == GroupKind::cluster ? group.members.size() : group.instance_count();
@@ -331,13 +331,13 @@ class Editor {
     }
     std::erase_if(plan_.groups, [](const Group& group) { return group.members.empty(); });
     for (Group& group : plan_.groups) {
-      recount(sizes, group);
+      recount(group);
     }
     std::sort(plan_.kept.begin(), plan_.kept.end(),
               [](const KeptDraw& a, const KeptDraw& b) { return a.draw < b.draw; });
   }
 
-  void recount(const std::vector<ShapeSize>& sizes, Group& group) const {
+  void recount(Group& group) const {
     group.id = make_group_id(group);
     group.triangles = 0;
     for (const DrawRef& ref : group.members) {
@@ -348,7 +348,7 @@ class Editor {
     group.vertices = 0;
     for (const DrawRef& ref : cluster ? group.members : group.prototype) {
       const Draw& draw = survey_[find_draw(survey_, ref)];
-      const ShapeSize& size = sizes[to_index(draw.shape)];
+      const ShapeSize& size = sizes_[to_index(draw.shape)];
       group.vertices += cluster ? size.vertices : draw.vertices;
       bytes += size.bytes;
     }
@@ -358,12 +358,21 @@ class Editor {
 
   const Scene& scene_;
   const Survey& survey_;
+  std::vector<ShapeSize> sizes_;  ///< by shape
   Plan plan_;
   const RunControl& run_;
 };
 
-Result<void> check_source(const Scene& scene, const Plan& plan, const RunControl& run) {
-  return check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan");
+/// The plan is for this scene, and could be built.
+Result<void> check_sound(const Scene& scene,
+                         const Survey& survey,
+                         const Plan& plan,
+                         const RunControl& run) {
+  if (auto same = check_hash(plan.scene_hash, make_content_hash(scene, run), "the plan"); !same) {
+    return same;
+  }
+  const auto covered = check_groups(scene, survey, plan, run);
+  return covered ? Result<void>{} : Failure(covered.error());
 }
 
 /// What is left of a plan where draws went or changed: references by the scene of today, groups
@@ -456,10 +465,7 @@ Result<Plan> edit_plan(const Scene& scene,
                        std::span<const Edit> edits,
                        const Outlook& outlook,
                        const RunControl& run) {
-  if (auto same = check_source(scene, plan, run); !same) {
-    return Failure(same.error());
-  }
-  if (auto sound = check_groups(scene, survey, plan, run); !sound) {
+  if (auto sound = check_sound(scene, survey, plan, run); !sound) {
     return Failure(sound.error());
   }
   Editor editor(scene, survey, plan, run);
@@ -477,10 +483,7 @@ Result<Plan> revise(const Scene& scene,
                     const ProposeSettings& settings,
                     const Outlook& outlook,
                     const RunControl& run) {
-  if (auto same = check_source(scene, plan, run); !same) {
-    return Failure(same.error());
-  }
-  if (auto sound = check_groups(scene, survey, plan, run); !sound) {
+  if (auto sound = check_sound(scene, survey, plan, run); !sound) {
     return Failure(sound.error());
   }
   auto made = propose_around(plan, scene, survey, {settings, outlook}, run);

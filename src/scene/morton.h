@@ -5,6 +5,8 @@
 #include <array>
 #include <cstdint>
 
+#include "wakuzume/geometry.h"
+
 /// Numbers for places, so that what is near in number is near in space.
 namespace wakuzume {
 
@@ -22,5 +24,26 @@ inline std::uint64_t spread(std::uint64_t bits) {
 inline std::uint64_t interleave(const std::array<std::uint64_t, 3>& cell) {
   return spread(cell[0]) | spread(cell[1]) << 1U | spread(cell[2]) << 2U;
 }
+
+/// Numbers places within bounds, in 21 bits an axis.
+class PlaceNumbers {
+ public:
+  explicit PlaceNumbers(const Box3d& bounds)
+      : bounds_(bounds),
+        scale_(bounds.largest_extent() > 0 ? 2'097'151 / bounds.largest_extent() : 0) {}
+
+  /// \pre the place is within the bounds
+  [[nodiscard]] std::uint64_t find(const Vec3d& place) const {
+    std::array<std::uint64_t, 3> cell{};
+    for (std::size_t c = 0; c < 3; ++c) {
+      cell[c] = static_cast<std::uint64_t>((place[c] - bounds_.min[c]) * scale_);
+    }
+    return interleave(cell);
+  }
+
+ private:
+  Box3d bounds_;
+  double scale_;
+};
 
 }  // namespace wakuzume
