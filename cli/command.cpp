@@ -139,7 +139,7 @@ Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) 
                : Failure(views.error());
 }
 
-Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
+Result<Assessment> Command::assess(const Scene& scene, const Survey& survey, Outlook outlook) {
   const auto images = read_images(scene);
   if (!images) {
     return Failure(images.error());
@@ -149,12 +149,8 @@ Result<Assessment> Command::assess(const Scene& scene, const Survey& survey) {
   settings.findings = settings_.findings;
   settings.budgets = settings_.budgets;
   settings.tiers = settings_.tiers;
-  auto outlook = make_outlook(scene, survey);
-  if (!outlook) {
-    return Failure(outlook.error());
-  }
-  settings.profile = std::move(outlook->profile);
-  settings.listed_views = std::move(outlook->views);
+  settings.profile = std::move(outlook.profile);
+  settings.listed_views = std::move(outlook.views);
   auto assessment = wakuzume::assess(scene, survey, *images, settings, run_);
   if (assessment) {
     console_.tell(fmt::format("assessed from {} views", assessment->views.size()));

@@ -40,8 +40,8 @@ class Command {
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// Views and prices, by the settings and the line.
   Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
-  /// All that is told of a scene, by the settings.
-  Result<Assessment> assess(const Scene& scene, const Survey& survey);
+  /// All that is told of a scene, by the settings, from an outlook.
+  Result<Assessment> assess(const Scene& scene, const Survey& survey, Outlook outlook);
 
   Result<Scene> read(const std::string& path) {
     Result<Scene> scene = read_scene(path, {}, run_);

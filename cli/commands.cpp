@@ -62,8 +62,9 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (!proposal) {
     return command.fail(proposal.error());
   }
-  // Before anything is written: a wrong cost profile ends here and leaves no half of the results.
-  const auto assessment = command.assess(proposal->scene, proposal->survey);
+  // Before anything is written: what goes wrong here leaves no half of the results.
+  const auto assessment =
+      command.assess(proposal->scene, proposal->survey, std::move(proposal->outlook));
   if (!assessment) {
     return command.fail(assessment.error());
   }

@@ -59,7 +59,11 @@ Exit survey_one(Command& command) {
   if (!one) {
     return command.fail(one.error());
   }
-  const auto assessment = command.assess(one->scene, one->survey);
+  auto outlook = command.make_outlook(one->scene, one->survey);
+  if (!outlook) {
+    return command.fail(outlook.error());
+  }
+  const auto assessment = command.assess(one->scene, one->survey, std::move(*outlook));
   if (!assessment) {
     return command.fail(assessment.error());
   }

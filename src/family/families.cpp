@@ -18,9 +18,7 @@ const Primitive& primitive_of(const Scene& scene, const Shape& shape) {
 }
 
 /// Distinct contents that have the same counts: only among these can there be families.
-struct Bucket {
-  std::vector<std::uint32_t> contents;  ///< ascending FamilyId of the survey
-};
+using Bucket = std::vector<std::uint32_t>;  ///< ascending FamilyId of the survey
 
 class FamilyFinder {
  public:
@@ -63,13 +61,13 @@ class FamilyFinder {
       const Shape& shape = survey_.shapes[first_shape_[c]];
       const Primitive& primitive = primitive_of(scene_, shape);
       if (shape.finite && shape.attributes_finite && primitive.morph_targets.empty()) {
-        found[make_signature(scene_, primitive, settings_)].contents.push_back(
+        found[make_signature(scene_, primitive, settings_)].push_back(
             static_cast<std::uint32_t>(c));
       }
     }
     std::vector<Bucket> out;
     for (auto& [signature, bucket] : found) {
-      if (bucket.contents.size() > 1) {
+      if (bucket.size() > 1) {
         out.push_back(std::move(bucket));
       }
     }
@@ -79,7 +77,7 @@ class FamilyFinder {
   bool measure_all(const std::vector<Bucket>& buckets, const RunControl& run) {
     std::vector<std::uint32_t> all;
     for (const Bucket& bucket : buckets) {
-      all.insert(all.end(), bucket.contents.begin(), bucket.contents.end());
+      all.insert(all.end(), bucket.begin(), bucket.end());
     }
     return for_each_index(all.size(), run, "measuring shapes", [&](std::size_t i) {
       descriptors_[all[i]] = make_descriptor(points_of(all[i]), settings_);
@@ -98,7 +96,7 @@ class FamilyFinder {
     };
     std::multimap<double, Prototype> prototypes;
     double widest = 0;
-    for (const std::uint32_t content : bucket.contents) {
+    for (const std::uint32_t content : bucket) {
       const Descriptor& own = descriptors_[content];
       const double reach = own.slack + widest;
       std::vector<const Prototype*> near;

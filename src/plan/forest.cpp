@@ -62,6 +62,21 @@ class TreeMaker {
     Vec3d at{};
     std::uint32_t thing = 0;
   };
+  /// Bins along an axis.
+  struct Axis {
+    std::size_t number = 0;
+    double low = 0;
+    double scale = 0;
+
+    [[nodiscard]] std::size_t find_bin(const Vec3d& at) const {
+      return std::min(bins - 1, static_cast<std::size_t>((at[number] - low) * scale));
+    }
+  };
+  struct Cut {
+    double price = std::numeric_limits<double>::infinity();
+    Axis axis;
+    std::size_t bin = 0;  ///< the first of the second half; 0: none
+  };
   struct Bin {
     Box3d box;
     double weight = 0;
@@ -85,43 +100,31 @@ class TreeMaker {
     for (std::uint32_t i = first; i < first + count; ++i) {
       centres.include(centres_[i].at);
     }
-    double cheapest = std::numeric_limits<double>::infinity();
-    std::size_t axis = 0;
-    std::size_t cut = 0;
-    for (std::size_t a = 0; a < 3; ++a) {
-      const double width = centres.max[a] - centres.min[a];
+    Cut best;
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+      const double low = centres.min[axis];
+      const double width = centres.max[axis] - low;
       if (width > 0) {
-        find_cut(first, count, a, centres.min[a], bins / width, cheapest, axis, cut);
+        const Cut cut = find_cut(first, count, {axis, low, bins / width});
+        best = cut.price < best.price ? cut : best;
       }
     }
-    const auto begin = centres_.begin() + first;
-    const auto end = begin + count;
-    if (cut > 0) {
-      const double low = centres.min[axis];
-      const double scale = bins / (centres.max[axis] - low);
-      const auto middle = std::stable_partition(
-          begin, end, [&](const Centre& c) { return find_bin(c.at[axis], low, scale) < cut; });
+    if (best.bin > 0) {
+      const auto begin = centres_.begin() + first;
+      const auto middle = std::stable_partition(begin, begin + count, [&](const Centre& c) {
+        return best.axis.find_bin(c.at) < best.bin;
+      });
       return static_cast<std::uint32_t>(middle - begin);
     }
     // All in one spot: any halves are as good.
     return count / 2;
   }
 
-  static std::size_t find_bin(double at, double low, double scale) {
-    return std::min(bins - 1, static_cast<std::size_t>((at - low) * scale));
-  }
-
-  void find_cut(std::uint32_t first,
-                std::uint32_t count,
-                std::size_t a,
-                double low,
-                double scale,
-                double& cheapest,
-                std::size_t& axis,
-                std::size_t& cut) const {
+  /// The cheapest cut across one axis.
+  [[nodiscard]] Cut find_cut(std::uint32_t first, std::uint32_t count, const Axis& axis) const {
     std::array<Bin, bins> filled{};
     for (std::uint32_t i = first; i < first + count; ++i) {
-      Bin& bin = filled[find_bin(centres_[i].at[a], low, scale)];
+      Bin& bin = filled[axis.find_bin(centres_[i].at)];
       bin.box.include(boxes_[centres_[i].thing]);
       bin.weight += static_cast<double>(weights_[centres_[i].thing]);
       ++bin.count;
@@ -133,16 +136,18 @@ class TreeMaker {
       right[b] = sum.count > 0 ? find_surface(sum.box) * sum.weight
                                : std::numeric_limits<double>::infinity();
     }
+    Cut best;
+    best.axis = axis;
     sum = Bin{};
     for (std::size_t b = 1; b < bins; ++b) {
       add(sum, filled[b - 1]);
       const double cost = find_surface(sum.box) * sum.weight + right[b];
-      if (sum.count > 0 && cost < cheapest) {
-        cheapest = cost;
-        axis = a;
-        cut = b;
+      if (sum.count > 0 && cost < best.price) {
+        best.price = cost;
+        best.bin = b;
       }
     }
+    return best;
   }
 
   static void add(Bin& sum, const Bin& bin) {

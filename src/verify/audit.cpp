@@ -12,7 +12,7 @@
 #include "scene/matrix.h"
 #include "scene/point_tree.h"
 #include "survey/draws.h"
-#include "survey/textures.h"
+#include "verify/look.h"
 
 namespace wakuzume {
 namespace {
@@ -21,84 +21,6 @@ namespace {
 constexpr double float_ulp = 1.1920928955078125e-7;
 /// What is left of double precision after a chain of transforms.
 constexpr double double_slack = 1e-13;
-
-bool same_extra(const Boxed<Extra>& a, const Boxed<Extra>& b) {
-  const Extra none;
-  const Extra& left = a ? *a : none;
-  const Extra& right = b ? *b : none;
-  return left.extras == right.extras &&
-         std::equal(left.extensions.begin(), left.extensions.end(), right.extensions.begin(),
-                    right.extensions.end(), [](const RawMember& x, const RawMember& y) {
-                      return x.name == y.name && x.json == y.json;
-                    });
-}
-
-/// The bytes of a texture's picture as they are stored; empty where it has none.
-std::span<const std::byte> find_picture(const Scene& scene, TextureId id) {
-  const ImageId image = find_image(scene, id);
-  if (image == no_image) {
-    return {};
-  }
-  const Image& found = scene.images[to_index(image)];
-  if (found.view == no_view) {
-    return found.bytes.data();
-  }
-  const BlockView& view = scene[found.view];
-  return scene[view.block].bytes.data().subspan(view.offset, view.length);
-}
-
-/// Two textures of either scene show the same picture in the same way.
-bool same_texture(const Scene& before, TextureId a, const Scene& after, TextureId b) {
-  if (a == b || a == no_texture || b == no_texture) {
-    return a == b;
-  }
-  const auto sampler_of = [](const Scene& scene, TextureId id) {
-    const SamplerId sampler = scene.textures[to_index(id)].sampler;
-    return sampler == no_sampler ? Sampler{} : scene.samplers[to_index(sampler)];
-  };
-  const Sampler x = sampler_of(before, a);
-  const Sampler y = sampler_of(after, b);
-  const auto left = find_picture(before, a);
-  const auto right = find_picture(after, b);
-  return !left.empty() && std::equal(left.begin(), left.end(), right.begin(), right.end()) &&
-         x.mag_filter == y.mag_filter && x.min_filter == y.min_filter && x.wrap_s == y.wrap_s &&
-         x.wrap_t == y.wrap_t;
-}
-
-/// Where a slot's coordinates come from: KHR_texture_transform may say otherwise.
-UvTransform find_transform(const TextureSlot& slot) {
-  UvTransform out = slot.transform ? *slot.transform : UvTransform{};
-  out.texcoord = out.texcoord == no_index ? slot.texcoord : out.texcoord;
-  return out;
-}
-
-bool same_slot(const Scene& before,
-               const TextureSlot& a,
-               const Scene& after,
-               const TextureSlot& b) {
-  const UvTransform x = find_transform(a);
-  const UvTransform y = find_transform(b);
-  const bool placed =
-      a.texture == no_texture || (x.offset == y.offset && x.rotation == y.rotation &&
-                                  x.scale == y.scale && x.texcoord == y.texcoord);
-  return placed && same_texture(before, a.texture, after, b.texture) && a.factor == b.factor &&
-         same_extra(a.extra, b.extra);
-}
-
-/// The same in all that shows; names may differ.
-bool same_material(const Scene& before, const Material& a, const Scene& after, const Material& b) {
-  const auto same = [&](const TextureSlot& x, const TextureSlot& y) {
-    return same_slot(before, x, after, y);
-  };
-  const bool cutoff = a.alpha_mode != AlphaMode::mask || a.alpha_cutoff == b.alpha_cutoff;
-  return a.base_color == b.base_color && a.metallic == b.metallic && a.roughness == b.roughness &&
-         a.emissive == b.emissive && a.alpha_mode == b.alpha_mode && cutoff &&
-         a.double_sided == b.double_sided && same(a.base_color_texture, b.base_color_texture) &&
-         same(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
-         same(a.normal_texture, b.normal_texture) &&
-         same(a.occlusion_texture, b.occlusion_texture) &&
-         same(a.emissive_texture, b.emissive_texture) && same_extra(a.extra, b.extra);
-}
 
 const Primitive* find_primitive(const Scene& scene, NodeId node, std::uint32_t primitive) {
   if (to_index(node) >= scene.nodes.size() || scene[node].mesh == no_mesh) {
@@ -217,39 +139,11 @@ std::string Auditor::compare_material(const LedgerRow& row) const {
   if (before == no_material || after == no_material) {
     return before == after ? "" : "a material came or went";
   }
-  Material shown = after_[after];
-  if (row.fate == Fate::instanced && after_[row.node].instancing) {
-    double value[4] = {1, 1, 1, 1};
-    for (const Attribute& attribute : after_[row.node].instancing->attributes) {
-      if (row.instance >= after_[attribute.stream].count) {
-        continue;
-      }
-      const ElementReader reader(after_, attribute.stream);
-      const bool tint = attribute.semantic == "_COLOR_0" || attribute.semantic == "_EMISSIVE" ||
-                        attribute.semantic == "_METALLIC" || attribute.semantic == "_ROUGHNESS";
-      if (tint) {
-        reader.load(row.instance, value);
-      }
-      // A byte is as near as it can get: half a step.
-      const double slack = reader.stream().component == ComponentType::u8 ? 0.5 / 255 : 1e-6;
-      const auto apply = [&](double& factor, double wanted, double carried) {
-        factor = std::abs(factor * carried - wanted) <= slack * 1.01 ? wanted : factor * carried;
-      };
-      const Material& wanted = before_[before];
-      for (std::size_t c = 0; c < 3; ++c) {
-        if (attribute.semantic == "_COLOR_0") {
-          apply(shown.base_color[c], wanted.base_color[c], value[c]);
-        } else if (attribute.semantic == "_EMISSIVE") {
-          apply(shown.emissive[c], wanted.emissive[c], value[c]);
-        }
-      }
-      if (attribute.semantic == "_METALLIC") {
-        apply(shown.metallic, wanted.metallic, value[0]);
-      } else if (attribute.semantic == "_ROUGHNESS") {
-        apply(shown.roughness, wanted.roughness, value[0]);
-      }
-    }
-  }
+  const Boxed<Instancing>& set = after_[row.node].instancing;
+  const bool tinted = row.fate == Fate::instanced && set;
+  const Material shown =
+      tinted ? make_tinted(after_, after_[after], *set, row.instance, before_[before])
+             : after_[after];
   return same_material(before_, before_[before], after_, shown)
              ? ""
              : fmt::format("material {} became material {}, which looks different",
