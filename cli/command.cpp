@@ -63,7 +63,11 @@ void Command::apply_line(ProposeSettings& propose) const {
   propose.min_instances = options_.min_instances.value_or(propose.min_instances);
   propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
   propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
-  propose.triangle_growth = options_.triangle_growth.value_or(propose.triangle_growth);
+  if (options_.triangle_growth) {
+    // Who names a limit on the line means it, however few triangles there are.
+    propose.triangle_growth = *options_.triangle_growth;
+    propose.few_triangles_ms = 0;
+  }
   propose.memory_growth = options_.memory_growth.value_or(propose.memory_growth);
   if (options_.repeats) {
     propose.repeats = *options_.repeats == "merge"      ? Repeats::merge

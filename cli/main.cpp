@@ -90,8 +90,9 @@ void add_propose_options(CLI::App& command, Options& options) {
       .add_option("--cells", options.cell_size_m,
                   "Cut along a grid of this many metres; 0: cut by cost")
       ->type_name("SIZE");
-  command.add_option("--triangle-growth", options.triangle_growth,
-                     "Times today's triangles that a usual view may submit; 0: any number");
+  command.add_option(
+      "--triangle-growth", options.triangle_growth,
+      "Times today's triangles that a usual view may submit, however few; 0: any number");
   command.add_option("--memory-growth", options.memory_growth,
                      "Times today's geometry bytes that the result may hold; 0: any number");
   command

@@ -315,7 +315,7 @@ TEST(ProposeByCost, ForecastIsWhatASurveyOfTheResultFinds) {
   EXPECT_EQ(forecast.draws, after->totals.draws);
   // The forecast takes the boxes of the members, which are no smaller than that of the result.
   EXPECT_GE(forecast.frame_draws.median, draws.median);
-  EXPECT_LE(forecast.frame_draws.median, 1.1 * draws.median + 1);
+  EXPECT_LE(forecast.frame_draws.median, 1.1 * draws.median + 2);
   const Spread ms =
       assessment->frames.find_spread([](const FrameCost& frame) { return frame.total.ms(); });
   EXPECT_NEAR(forecast.frame_ms.median, ms.median, 0.06 * ms.median + 0.01);
@@ -333,7 +333,7 @@ TEST(ProposeByCost, HoldsTheLimitOnTriangles) {
     return plan.forecast.after.view_triangles.median / plan.forecast.before.view_triangles.median;
   };
   EXPECT_GT(growth(*free), 1.5);
-  EXPECT_LE(growth(*held), 1.25 * 1.05);
+  EXPECT_LE(growth(*held), 1.25 * 1.0001);
   EXPECT_LT(held->forecast.after.view_draws.median, held->forecast.before.view_draws.median / 4);
 }
 

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <limits>
@@ -26,8 +27,19 @@ struct Box3d {
             -std::numeric_limits<double>::infinity()};
 
   [[nodiscard]] bool empty() const { return min[0] > max[0]; }
-  void include(const Vec3d& point);
-  void include(const Box3d& box);
+  void include(const Vec3d& point) {
+    for (std::size_t i = 0; i < 3; ++i) {
+      min[i] = std::min(min[i], point[i]);
+      max[i] = std::max(max[i], point[i]);
+    }
+  }
+  void include(const Box3d& box) {
+    // An empty box has its infinities the wrong way around and changes nothing.
+    for (std::size_t i = 0; i < 3; ++i) {
+      min[i] = std::min(min[i], box.min[i]);
+      max[i] = std::max(max[i], box.max[i]);
+    }
+  }
   [[nodiscard]] Vec3d centre() const;
   [[nodiscard]] double largest_extent() const;  ///< 0 for an empty box
 };

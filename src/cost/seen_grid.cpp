@@ -164,11 +164,16 @@ std::uint32_t SeenGrid::count(const Box3d& box) const {
     open_count += static_cast<std::size_t>(std::popcount(maybe[w]));
   }
   const std::size_t stride = 1 + open_count / most_tests;
-  std::size_t number = 0;
+  std::size_t until_next = 0;
   for (std::size_t w = 0; w < words_; ++w) {
-    for (std::uint64_t open = maybe[w]; open != 0; open &= open - 1, ++number) {
+    for (std::uint64_t open = maybe[w]; open != 0; open &= open - 1) {
+      if (until_next > 0) {
+        --until_next;
+        continue;
+      }
+      until_next = stride - 1;
       const auto bit = static_cast<std::size_t>(std::countr_zero(open));
-      if (number % stride == 0 && sees(frusta_[w * 64 + bit], centre, half)) {
+      if (sees(frusta_[w * 64 + bit], centre, half)) {
         total += static_cast<std::uint32_t>(stride) * weight_[w];
       }
     }

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "scene/elements.h"
 #include "scene/hasher.h"
 #include "survey/draws.h"
 
@@ -37,6 +38,59 @@ LaneRole find_role(const std::string& semantic) {
          : semantic == "TANGENT" ? LaneRole::tangent
                                  : LaneRole::value;
 }
+
+/// A stream's floats, in place where they can be.
+class Column {
+ public:
+  Column(const Scene& scene, StreamId stream) : packed_(find_packed_floats(scene, stream)) {
+    if (packed_.empty()) {
+      decoded_ = make_floats(scene, stream);
+    }
+  }
+  [[nodiscard]] std::span<const float> values() const {
+    return packed_.empty() ? std::span<const float>(decoded_) : packed_;
+  }
+
+ private:
+  std::span<const float> packed_;
+  std::vector<float> decoded_;
+};
+
+/// The vertices that corners use, ascending, and where each is in that list.
+class UsedVertices {
+ public:
+  UsedVertices(const std::vector<std::uint32_t>& corners, std::size_t vertices) {
+    // A few corners in a large shared buffer must not cost a walk over it.
+    if (corners.size() < vertices / 8) {
+      list_ = corners;
+      std::sort(list_.begin(), list_.end());
+      list_.erase(std::unique(list_.begin(), list_.end()), list_.end());
+      return;
+    }
+    rank_.assign(vertices, no_index);
+    for (const std::uint32_t corner : corners) {
+      rank_[corner] = 0;
+    }
+    for (std::uint32_t v = 0; v < vertices; ++v) {
+      if (rank_[v] == 0) {
+        rank_[v] = static_cast<std::uint32_t>(list_.size());
+        list_.push_back(v);
+      }
+    }
+  }
+
+  [[nodiscard]] const std::vector<std::uint32_t>& list() const { return list_; }
+  [[nodiscard]] std::size_t find_rank(std::uint32_t vertex) const {
+    return !rank_.empty()
+               ? rank_[vertex]
+               : static_cast<std::size_t>(std::lower_bound(list_.begin(), list_.end(), vertex) -
+                                          list_.begin());
+  }
+
+ private:
+  std::vector<std::uint32_t> list_;
+  std::vector<std::uint32_t> rank_;  ///< by vertex; empty where few are used
+};
 
 /// Numbers equal vertices alike, by their bits, in the order of the file.
 class VertexLexicon {
@@ -87,7 +141,7 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
   out.topology = find_topology(primitive.mode);
   out.corners = make_list_indices(scene, primitive);
   const std::vector<std::uint32_t>& corners = out.corners;
-  std::vector<std::vector<float>> columns;
+  std::vector<Column> columns;
   std::size_t positions = 0;
   for (const Attribute& attribute : list_lanes(primitive, settings)) {
     if (attribute.semantic == "POSITION") {
@@ -97,39 +151,33 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
       out.lanes.push_back({attribute.semantic, find_role(attribute.semantic), width, out.width});
       out.width += width;
     }
-    columns.push_back(make_floats(scene, attribute.stream));
+    columns.emplace_back(scene, attribute.stream);
   }
   // A record with its position, in the order of the file: equal vertices get one number.
-  const std::size_t vertices = columns[positions].size() / 3;
-  std::vector<bool> used(vertices, false);
-  for (const std::uint32_t corner : corners) {
-    used[corner] = true;
-  }
+  const UsedVertices used(corners, columns[positions].values().size() / 3);
   const std::size_t width = out.width + 3;
   std::vector<float> records;
   std::vector<float> record(width);
-  std::vector<std::uint32_t> number(vertices, no_index);
-  VertexLexicon lexicon(std::min(vertices, corners.size()), width);
-  for (std::size_t v = 0; v < vertices; ++v) {
-    if (!used[v]) {
-      continue;
-    }
+  std::vector<std::uint32_t> number;
+  VertexLexicon lexicon(used.list().size(), width);
+  for (const std::uint32_t v : used.list()) {
     std::size_t lane = 0;
     for (std::size_t c = 0; c < columns.size(); ++c) {
       const std::size_t size = c == positions ? 3 : out.lanes[lane].width;
       float* to = record.data() + (c == positions ? 0 : 3 + out.lanes[lane++].offset);
+      const float* from = columns[c].values().data() + v * size;
       for (std::size_t i = 0; i < size; ++i) {
-        to[i] = columns[c][v * size + i] + 0.0F;  // one zero, not two
+        to[i] = from[i] + 0.0F;  // one zero, not two
       }
     }
     const auto [id, added] = lexicon.add(record.data(), records);
-    number[v] = id;
+    number.push_back(id);
     if (added) {
       records.insert(records.end(), record.begin(), record.end());
     }
   }
   for (std::uint32_t& corner : out.corners) {
-    corner = number[corner];
+    corner = number[used.find_rank(corner)];
   }
   const std::size_t distinct = records.size() / width;
   Box3d box;

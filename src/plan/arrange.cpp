@@ -4,7 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
+#include <iterator>
+#include <limits>
 #include <tuple>
 
 #include "scene/running.h"
@@ -14,10 +15,14 @@ namespace {
 
 /// Prices are raised up to so many times to keep within a limit.
 constexpr double most_weight = 65'536;
-constexpr int halvings = 6;
-constexpr int limit_rounds = 3;
-constexpr int balance_steps = 6;
-constexpr std::size_t most_alternatives = 3;
+constexpr int search_rounds = 9;
+/// What else may turn out cheapest: so many arrangements, up to so much dearer, where the faster of
+/// CPU and GPU takes at least this part of the slower's time.
+constexpr std::size_t most_rivals = 5;
+constexpr double most_dearer = 1.3;
+constexpr double least_ratio = 0.05;
+/// Terms whose logarithms are as near as this are the same.
+constexpr double least_step = 0.02;
 
 using Cell = std::array<std::int64_t, 3>;
 
@@ -60,148 +65,10 @@ std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
   return sets;
 }
 
-/// An arrangement, and by how much prices were raised for it.
-struct Weighed {
-  double triangle_weight = 1;
-  double byte_weight = 1;
-  Arrangement arrangement;
-};
-
-/// Finds arrangements within the limits by raising prices.
-class Arranger {
- public:
-  Arranger(const Items& items, const ProposeSettings& settings, const Arranged& trees, CutRule rule)
-      : settings_(settings),
-        prices_(trees.prices),
-        cutter_(items,
-                trees.by_key,
-                trees.by_repeat,
-                {settings.max_vertices, settings.max_extent_m, settings.min_instances},
-                settings.repeats,
-                rule) {
-    for (const TreeNode& node : trees.by_key.nodes) {
-      if (node.leaf()) {
-        const Item& item = items.items[trees.by_key.order[node.first]];
-        triangles_today_ +=
-            static_cast<double>(node.seen) / prices_.frames * static_cast<double>(item.triangles);
-        bytes_today_ += item.bytes_alone;
-      }
-    }
-  }
-
-  Weighed find(double growth, const RunControl& run) {
-    Weighed out;
-    run_ = &run;
-    out.arrangement = cutter_.cut(prices_, 1, 1, run);
-    hold_bytes(out);
-    if (settings_.cell_size_m > 0) {
-      return out;  // the cells are what was asked for, however many triangles they submit
-    }
-    // Each limit moves the other: what is cut finer takes fewer instances, what is instanced more
-    // triangles.
-    for (int round = 0; round < limit_rounds && !holds_triangles(out.arrangement, growth);
-         ++round) {
-      raise(out, out.triangle_weight,
-            [&](const Arrangement& a) { return holds_triangles(a, growth); });
-      hold_bytes(out);
-    }
-    balance(growth, out);
-    return out;
-  }
-
-  /// \return whether what the rule gives holds the limits on memory and triangles
-  bool find_whole(double growth, const RunControl& run, Weighed& out) {
-    run_ = &run;
-    out.arrangement = cutter_.cut(prices_, 1, 1, run);
-    hold_bytes(out);
-    return holds_triangles(out.arrangement, growth);
-  }
-
-  std::vector<Arrangement> take_alternatives() { return std::move(alternatives_); }
-
- private:
-  [[nodiscard]] bool holds_bytes(const Arrangement& a) const {
-    return settings_.memory_growth <= 0 || a.bytes <= settings_.memory_growth * bytes_today_ ||
-           a.bytes <= settings_.few_megabytes * 1e6;
-  }
-  void hold_bytes(Weighed& out) {
-    if (!holds_bytes(out.arrangement)) {
-      raise(out, out.byte_weight, [&](const Arrangement& a) { return holds_bytes(a); });
-    }
-  }
-  [[nodiscard]] bool holds_triangles(const Arrangement& a, double growth) const {
-    return growth <= 0 || a.triangles <= growth * triangles_today_ ||
-           a.gpu_us <= settings_.few_triangles_ms * 1000;
-  }
-
-  /// The smallest weight, to a few percent, for which the limit holds.
-  template <class Holds>
-  void raise(Weighed& out, double& weight, const Holds& holds) {
-    double low = weight;
-    double high = weight * 4;
-    Arrangement best = cut(out, weight, high);
-    while (!holds(best) && high < most_weight) {
-      low = high;
-      high *= 4;
-      best = cut(out, weight, high);
-    }
-    for (int i = 0; i < halvings; ++i) {
-      const double middle = std::sqrt(low * high);
-      Arrangement tried = cut(out, weight, middle);
-      if (holds(tried)) {
-        high = middle;
-        best = std::move(tried);
-      } else {
-        low = middle;
-      }
-    }
-    weight = high;
-    out.arrangement = std::move(best);
-  }
-
-  /// With `weight`, one of the two in `out`, set to another value for once.
-  Arrangement cut(Weighed& out, double& weight, double value) {
-    const double before = weight;
-    weight = value;
-    Arrangement made = cutter_.cut(prices_, out.triangle_weight, out.byte_weight, *run_);
-    weight = before;
-    return made;
-  }
-
-  /// A frame takes as long as the slower of CPU and GPU: what the faster of both does is free, so
-  /// triangles are worth less than their price while the GPU waits, and more while the CPU does.
-  void balance(double growth, Weighed& out) {
-    const auto slower = [](const Arrangement& a) { return std::max(a.cpu_us, a.gpu_us); };
-    const bool gpu_waits = out.arrangement.gpu_us < out.arrangement.cpu_us;
-    Weighed tried{out.triangle_weight, out.byte_weight, {}};
-    for (int step = 0; step < balance_steps; ++step) {
-      tried.triangle_weight *= gpu_waits ? 0.5 : 1.6;
-      tried.arrangement = cutter_.cut(prices_, tried.triangle_weight, tried.byte_weight, *run_);
-      hold_bytes(tried);
-      if (!holds_triangles(tried.arrangement, growth)) {
-        break;
-      }
-      alternatives_.push_back(tried.arrangement);
-      if (slower(tried.arrangement) < slower(out.arrangement)) {
-        out = tried;
-      }
-    }
-    std::stable_sort(
-        alternatives_.begin(), alternatives_.end(),
-        [&](const Arrangement& a, const Arrangement& b) { return slower(a) < slower(b); });
-    alternatives_.resize(std::min(alternatives_.size(), most_alternatives));
-  }
-
-  const ProposeSettings& settings_;
-  const Prices& prices_;
-  Cutter cutter_;
-  double triangles_today_ = 0;
-  double bytes_today_ = 0;
-  std::vector<Arrangement> alternatives_;
-  const RunControl* run_ = nullptr;
-};
-
-void count_all_seen(std::span<const WeighedFrustum> frusta, Arranged& out, const RunControl& run) {
+void count_all_seen(std::size_t items,
+                    std::span<const WeighedFrustum> frusta,
+                    Trees& out,
+                    const RunControl& run) {
   Box3d bounds;
   for (const Forest* forest : {&out.by_key, &out.by_repeat}) {
     for (const std::uint32_t root : forest->roots) {
@@ -212,15 +79,23 @@ void count_all_seen(std::span<const WeighedFrustum> frusta, Arranged& out, const
   constexpr std::size_t most_cells = 32'768;
   const std::size_t nodes = out.by_key.nodes.size() + out.by_repeat.nodes.size();
   const SeenGrid grid(bounds, frusta, std::min(most_cells, nodes / 8 + 1), run);
-  for (Forest* forest : {&out.by_key, &out.by_repeat}) {
-    if (frusta.empty()) {
+  if (frusta.empty()) {
+    for (Forest* forest : {&out.by_key, &out.by_repeat}) {
       for (TreeNode& node : forest->nodes) {
         node.seen = 1;
       }
-    } else {
-      count_seen(*forest, grid, run);
+    }
+    return;
+  }
+  const std::vector<std::uint32_t> unknown(items, no_index);
+  count_seen(out.by_key, grid, unknown, run);
+  std::vector<std::uint32_t> of_item(items, no_index);
+  for (const TreeNode& node : out.by_key.nodes) {
+    if (node.leaf()) {
+      of_item[out.by_key.order[node.first]] = node.seen;
     }
   }
+  count_seen(out.by_repeat, grid, of_item, run);
 }
 
 }  // namespace
@@ -240,7 +115,7 @@ Prices make_prices(const CostProfile& profile,
   return prices;
 }
 
-Result<Arranged> arrange(const Items& items,
+Result<Trees> make_trees(const Items& items,
                          std::span<const WeighedFrustum> frusta,
                          const Prices& prices,
                          const ProposeSettings& settings,
@@ -252,7 +127,7 @@ Result<Arranged> arrange(const Items& items,
     weights[i] = static_cast<float>(
         prices.draw + prices.triangle * static_cast<double>(items.items[i].triangles));
   }
-  Arranged out;
+  Trees out;
   out.prices = prices;
   const double cell = settings.cell_size_m;
   // What can merge with nothing must not stand between others in their tree.
@@ -267,32 +142,130 @@ Result<Arranged> arrange(const Items& items,
   out.by_key = make_forest(boxes, weights, by_key, run);
   out.by_repeat = make_forest(
       boxes, weights, make_sets(items, cell, [](const Item& item) { return item.repeat; }), run);
-  count_all_seen(frusta, out, run);
+  count_all_seen(items.items.size(), frusta, out, run);
   if (run.observer != nullptr && !run.observer->advance("arranging", 0)) {
     return Failure(make_cancelled());
   }
-  arrange_again(items, settings, settings.triangle_growth, out, run);
   return out;
 }
 
-void arrange_again(const Items& items,
+Arranger::Arranger(const Items& items,
+                   const Trees& trees,
                    const ProposeSettings& settings,
-                   double growth,
-                   Arranged& out,
-                   const RunControl& run) {
-  Arranger arranger(items, settings, out,
-                    settings.cell_size_m > 0 ? CutRule::largest : CutRule::cheapest);
-  Weighed found = arranger.find(growth, run);
-  out.arrangement = std::move(found.arrangement);
-  out.alternatives = arranger.take_alternatives();
-  if (settings.cell_size_m > 0) {
+                   const RunControl& run)
+    : settings_(settings),
+      prices_(trees.prices),
+      run_(run),
+      cutter_(items,
+              trees.by_key,
+              trees.by_repeat,
+              trees.prices,
+              {settings.max_vertices, settings.max_extent_m, settings.min_instances},
+              settings.repeats,
+              run),
+      rule_(settings.cell_size_m > 0 ? CutRule::largest : CutRule::cheapest) {
+  for (const TreeNode& node : trees.by_key.nodes) {
+    if (node.leaf()) {
+      const Item& item = items.items[trees.by_key.order[node.first]];
+      triangles_today_ += node.seen / prices_.frames * static_cast<double>(item.triangles);
+      bytes_today_ += item.bytes_alone;
+    }
+  }
+}
+
+MixLimits Arranger::make_limits(double growth) const {
+  MixLimits limits{std::numeric_limits<double>::infinity(),
+                   std::numeric_limits<double>::infinity()};
+  if (settings_.memory_growth > 0) {
+    limits.bytes = std::max(settings_.memory_growth * bytes_today_, settings_.few_megabytes * 1e6);
+  }
+  // Cells are what was asked for, however many triangles they submit.
+  if (growth > 0 && rule_ == CutRule::cheapest) {
+    limits.triangles =
+        std::max(growth * triangles_today_, settings_.few_triangles_ms * 1000 / prices_.triangle);
+  }
+  return limits;
+}
+
+void Arranger::add_offer(const CutTerms& terms) {
+  const std::vector<CutTerms> same(cutter_.component_count(), terms);
+  offers_.push_back({terms, cutter_.weigh(same, run_)});
+}
+
+bool Arranger::is_offered(const CutTerms& terms) const {
+  return std::any_of(offers_.begin(), offers_.end(), [&](const Offer& offer) {
+    const auto near = [](double a, double b) { return std::abs(std::log(a / b)) < least_step; };
+    return offer.terms.rule == terms.rule && near(offer.terms.triangle, terms.triangle) &&
+           near(offer.terms.byte, terms.byte);
+  });
+}
+
+/// Cuts on the terms that the best mix so far calls for, until these are known.
+/// \source column generation (G. B. Dantzig and P. Wolfe, 1960)
+Mix Arranger::search(const MixLimits& limits, MixAim aim) {
+  for (int round = 0; round < search_rounds; ++round) {
+    Mix mix = choose_mix(offers_, limits, aim, prices_.byte);
+    CutTerms next = mix.next;
+    next.rule = rule_;
+    next.triangle = rule_ == CutRule::largest ? 1 : next.triangle;
+    if (is_offered(next) || next.triangle > most_weight || next.byte > most_weight) {
+      return mix;
+    }
+    add_offer(next);
+  }
+  return choose_mix(offers_, limits, aim, prices_.byte);
+}
+
+Arrangement Arranger::take(const Mix& mix) {
+  std::vector<CutTerms> terms;
+  std::transform(mix.choices.begin(), mix.choices.end(), std::back_inserter(terms),
+                 [&](std::uint32_t choice) { return offers_[choice].terms; });
+  return cutter_.cut(terms, run_);
+}
+
+std::vector<Arrangement> Arranger::find(double growth) {
+  const MixLimits limits = make_limits(growth);
+  if (cutter_.component_count() == 0) {
+    return {cutter_.cut({}, run_)};
+  }
+  if (offers_.empty()) {
+    add_offer({1, 1, rule_});
+    // One cluster a key, which is what the coarsest grid gives, may be the better for some.
+    add_offer({1, 1, CutRule::largest});
+  }
+  std::vector<Mix> mixes{search(limits, MixAim::slower)};
+  add_rivals(limits, mixes);
+  std::vector<Arrangement> out;
+  std::transform(mixes.begin(), mixes.end(), std::back_inserter(out),
+                 [&](const Mix& mix) { return take(mix); });
+  return out;
+}
+
+/// What is almost as cheap by means may be cheaper in frames, unless one of CPU and GPU is the
+/// slower in all of them.
+void Arranger::add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) const {
+  const CutTotals& totals = mixes.front().totals;
+  const double ratio = totals.gpu_us / std::max(totals.cpu_us, 1e-9);
+  if (rule_ == CutRule::largest || !mixes.front().held || ratio < least_ratio ||
+      ratio > 1 / least_ratio) {
     return;
   }
-  // One cluster a key is what the coarsest grid gives.
-  Weighed whole;
-  Arranger coarse(items, settings, out, CutRule::largest);
-  if (coarse.find_whole(growth, run, whole)) {
-    out.alternatives.push_back(std::move(whole.arrangement));
+  const auto price = [&](const Mix& mix) {
+    return find_price(mix.totals, MixAim::slower, prices_.byte);
+  };
+  std::vector<Mix> rivals{choose_mix(offers_, limits, MixAim::both, prices_.byte)};
+  for (std::uint32_t o = 0; o < offers_.size(); ++o) {
+    rivals.push_back(make_plain_mix(offers_, limits, o));
+  }
+  std::stable_sort(rivals.begin(), rivals.end(),
+                   [&](const Mix& a, const Mix& b) { return price(a) < price(b); });
+  for (Mix& rival : rivals) {
+    const bool known = std::any_of(mixes.begin(), mixes.end(),
+                                   [&](const Mix& mix) { return mix.choices == rival.choices; });
+    if (!known && rival.held && price(rival) < most_dearer * price(mixes.front()) &&
+        mixes.size() <= most_rivals) {
+      mixes.push_back(std::move(rival));
+    }
   }
 }
 

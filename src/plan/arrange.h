@@ -3,20 +3,11 @@
 #pragma once
 
 #include "plan/cut.h"
+#include "plan/mix.h"
 #include "wakuzume/propose.h"
 
 /// From items to an arrangement that keeps within the limits.
 namespace wakuzume {
-
-/// Items with their trees, and what was decided.
-struct Arranged {
-  Forest by_key;
-  Forest by_repeat;
-  Prices prices;
-  Arrangement arrangement;
-  /// Others within the limits that may turn out cheaper when their frames are measured.
-  std::vector<Arrangement> alternatives;
-};
 
 /// Prices of a profile. \param triangles, vertices  of the scene: how many of these come with those
 Prices make_prices(const CostProfile& profile,
@@ -25,18 +16,42 @@ Prices make_prices(const CostProfile& profile,
                    std::uint64_t vertices);
 
 /// \param frusta  that count; empty: everything is always in sight
-/// \param growth  times the triangles of today; 0: any number
 /// \error cancelled
-Result<Arranged> arrange(const Items& items,
+Result<Trees> make_trees(const Items& items,
                          std::span<const WeighedFrustum> frusta,
                          const Prices& prices,
                          const ProposeSettings& settings,
                          const RunControl& run);
-/// Once more, with another limit on the triangles of a mean frame.
-void arrange_again(const Items& items,
-                   const ProposeSettings& settings,
-                   double growth,
-                   Arranged& out,
-                   const RunControl& run);
+
+/// Finds arrangements within the limits on triangles and memory. All are borrowed.
+class Arranger {
+ public:
+  Arranger(const Items& items,
+           const Trees& trees,
+           const ProposeSettings& settings,
+           const RunControl& run);
+
+  /// The cheapest first; others may turn out cheaper when their frames are measured.
+  /// \param growth  times the triangles of today in a mean frame; 0: any number
+  /// \cost some ten cuts; fewer when asked again
+  [[nodiscard]] std::vector<Arrangement> find(double growth);
+
+ private:
+  [[nodiscard]] MixLimits make_limits(double growth) const;
+  void add_offer(const CutTerms& terms);
+  [[nodiscard]] bool is_offered(const CutTerms& terms) const;
+  [[nodiscard]] Mix search(const MixLimits& limits, MixAim aim);
+  void add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) const;
+  [[nodiscard]] Arrangement take(const Mix& mix);
+
+  const ProposeSettings& settings_;
+  const Prices& prices_;
+  const RunControl& run_;
+  Cutter cutter_;
+  CutRule rule_;
+  std::vector<Offer> offers_;
+  double triangles_today_ = 0;
+  double bytes_today_ = 0;
+};
 
 }  // namespace wakuzume

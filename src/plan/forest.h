@@ -17,11 +17,11 @@ struct TreeNode {
   Box3d box;
   std::uint32_t first = 0;  ///< position in Forest::order; the node holds a stretch of it
   std::uint32_t count = 0;
-  std::uint32_t left = no_index;  ///< of two children; the right one follows in `right`
-  std::uint32_t right = no_index;
-  std::uint32_t seen = 0;  ///< by the frusta it was counted with, by weight
+  std::uint32_t left = no_index;  ///< of two children; the right one follows it
+  std::uint32_t seen = 0;         ///< by the frusta it was counted with, by weight
 
   [[nodiscard]] bool leaf() const { return left == no_index; }
+  [[nodiscard]] std::uint32_t right() const { return left + 1; }
 };
 
 /// Children have higher numbers than their parents. Leaves hold one thing each.
@@ -44,7 +44,12 @@ Forest make_forest(std::span<const Box3d> boxes,
                    const std::vector<std::vector<std::uint32_t>>& sets,
                    const RunControl& run);
 
-/// Fills TreeNode::seen. \cost SeenGrid::count for each node; in parallel
-void count_seen(Forest& forest, const SeenGrid& grid, const RunControl& run);
+/// Fills TreeNode::seen; a node is seen at least as often as what is below it. \cost
+/// SeenGrid::count for each node; in parallel
+/// \param known  by thing: what is known of its own box; no_index: nothing
+void count_seen(Forest& forest,
+                const SeenGrid& grid,
+                std::span<const std::uint32_t> known,
+                const RunControl& run);
 
 }  // namespace wakuzume

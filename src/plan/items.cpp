@@ -4,10 +4,10 @@
 
 #include <algorithm>
 #include <map>
-#include <tuple>
 
 #include "plan/assemblies.h"
 #include "scene/matrix.h"
+#include "scene/running.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -23,27 +23,23 @@ class ItemMaker {
  public:
   explicit ItemMaker(const ItemInput& input) : in_(input) {}
 
-  Items make() {
+  Items make(const RunControl& run) {
     std::vector<bool> taken(in_.survey.draws.size(), false);
     if (in_.settings.repeats != Repeats::merge) {
       for (const Assembly& assembly : find_assemblies(in_)) {
         add_assembly(assembly, taken);
       }
     }
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>> families;
+    std::vector<std::pair<std::uint64_t, std::uint32_t>> rows;  // family and share key, item
     for (const DrawId id : in_.draws) {
       if (!taken[to_index(id)]) {
-        const Draw& draw = in_.survey[id];
-        families[{member_of(id).family, in_.keys.share[to_index(draw.key)]}].push_back(
-            add_item({&id, 1}));
+        const std::uint64_t share = in_.keys.share[to_index(in_.survey[id].key)];
+        rows.emplace_back(std::uint64_t{member_of(id).family} << 32U | share, add_item({&id, 1}));
       }
     }
     if (in_.settings.repeats != Repeats::merge) {
-      for (const auto& [key, items] : families) {
-        if (items.size() > 1) {
-          find_repeats(in_.families.prototypes[key.first], items);
-        }
-      }
+      std::sort(rows.begin(), rows.end());
+      find_all_repeats(rows, run);
     }
     drop_small_repeats();
     return std::move(out_);
@@ -167,8 +163,43 @@ class ItemMaker {
     return triple_share * in_.settings.families.tolerance * find_diagonal(item.box);
   }
 
+  /// What is found of a family before it gets a number.
+  struct Found {
+    ShapeId prototype{};
+    Eigen::Matrix3d axes;
+    bool mirrored = false;
+    std::vector<std::uint32_t> items;
+  };
+
+  /// \param rows  ascending
+  void find_all_repeats(const std::vector<std::pair<std::uint64_t, std::uint32_t>>& rows,
+                        const RunControl& run) {
+    std::vector<std::size_t> begins;
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+      if (r == 0 || rows[r].first != rows[r - 1].first) {
+        begins.push_back(r);
+      }
+    }
+    std::vector<std::vector<Found>> found(begins.size());
+    for_each_index(begins.size(), {run.threads, nullptr}, "", [&](std::size_t f) {
+      const std::size_t end = f + 1 < begins.size() ? begins[f + 1] : rows.size();
+      std::vector<std::uint32_t> items;
+      for (std::size_t r = begins[f]; r < end; ++r) {
+        items.push_back(rows[r].second);
+      }
+      found[f] = find_repeats(in_.families.prototypes[rows[begins[f]].first >> 32U], items);
+    });
+    for (const auto& of_family : found) {
+      for (const Found& one : of_family) {
+        add_found(one);
+      }
+    }
+  }
+
   /// Items of one family and share key become repeats, by axes and by the side that faces out.
-  void find_repeats(ShapeId prototype, std::vector<std::uint32_t> items) {
+  [[nodiscard]] std::vector<Found> find_repeats(ShapeId prototype,
+                                                std::vector<std::uint32_t> items) const {
+    std::vector<Found> out;
     for (int round = 0; round < max_axes && items.size() > 1; ++round) {
       Eigen::Matrix3d axes = Eigen::Matrix3d::Identity();
       std::vector<std::uint32_t> held = list_held(prototype, items, axes);
@@ -182,14 +213,15 @@ class ItemMaker {
         }
       }
       if (held.empty()) {
-        return;
+        break;
       }
-      add_repeats(prototype, held, axes);
+      split_mirrored({prototype, axes, false, held}, out);
       std::vector<std::uint32_t> rest;
       std::set_difference(items.begin(), items.end(), held.begin(), held.end(),
                           std::back_inserter(rest));
       items = std::move(rest);
     }
+    return out;
   }
 
   /// Of the items, ascending, those that an instance could hold with the prototype stored along
@@ -224,21 +256,30 @@ class ItemMaker {
     return axes;
   }
 
-  void add_repeats(ShapeId prototype,
-                   const std::vector<std::uint32_t>& items,
-                   const Eigen::Matrix3d& axes) {
-    std::array<std::uint32_t, 2> repeats{no_index, no_index};
-    for (const std::uint32_t i : items) {
-      Item& item = out_.items[i];
-      const bool mirrored = linear_determinant(make_placed(item, axes)) < 0;
-      std::uint32_t& repeat = repeats[mirrored ? 1 : 0];
-      if (repeat == no_index) {
-        const ShapeSize& size = in_.sizes[to_index(prototype)];
-        Repeat made;
-        made.prototype = {size.first};
-        made.axes = from_eigen(make_affine(axes));
-        repeat = add_repeat(std::move(made), mirrored, size.bytes);
+  void split_mirrored(const Found& held, std::vector<Found>& out) const {
+    Found sides[2] = {held, held};
+    sides[0].items.clear();
+    sides[1].items.clear();
+    sides[1].mirrored = true;
+    for (const std::uint32_t i : held.items) {
+      const bool mirrored = linear_determinant(make_placed(out_.items[i], held.axes)) < 0;
+      sides[mirrored ? 1 : 0].items.push_back(i);
+    }
+    for (Found& side : sides) {
+      if (!side.items.empty()) {
+        out.push_back(std::move(side));
       }
+    }
+  }
+
+  void add_found(const Found& found) {
+    const ShapeSize& size = in_.sizes[to_index(found.prototype)];
+    Repeat made;
+    made.prototype = {size.first};
+    made.axes = from_eigen(make_affine(found.axes));
+    const std::uint32_t repeat = add_repeat(std::move(made), found.mirrored, size.bytes);
+    for (const std::uint32_t i : found.items) {
+      Item& item = out_.items[i];
       join(item, repeat, member_of(out_.parts[item.first_part]).fit);
     }
   }
@@ -344,6 +385,8 @@ Mat4d make_placement(const ItemInput& input, DrawId draw) {
   return member.likeness == Likeness::shape ? make_product(world, member.fit.matrix) : world;
 }
 
-Items make_items(const ItemInput& input) { return ItemMaker(input).make(); }
+Items make_items(const ItemInput& input, const RunControl& run) {
+  return ItemMaker(input).make(run);
+}
 
 }  // namespace wakuzume

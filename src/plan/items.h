@@ -58,6 +58,6 @@ struct Items {
 /// Arranges draws into items. An assembly is taken as a whole where its prototype, merged and
 /// instanced, takes fewer draws than its parts would one family at a time.
 /// \cost O(nodes + draws) and the parts of each repeated subtree once a level
-Items make_items(const ItemInput& input);
+Items make_items(const ItemInput& input, const RunControl& run);
 
 }  // namespace wakuzume

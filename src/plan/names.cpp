@@ -39,12 +39,19 @@ std::string make_group_id(const Group& group) {
   return fmt::format("{}-{:012x}", letter, hash & 0xFFFF'FFFF'FFFFULL);
 }
 
+NameGiver::NameGiver(const Scene& scene) {
+  of_nodes_.reserve(scene.nodes.size());
+  for (const Node& node : scene.nodes) {
+    of_nodes_.insert(node.name);
+  }
+}
+
 std::string NameGiver::make_unique(const std::string& base) {
   std::uint32_t& number = next_number_[base];
   std::string name;
   do {
     name = fmt::format("{}_{:03}", base, ++number);
-  } while (!names_.insert(name).second);
+  } while (of_nodes_.contains(name) || !names_.insert(name).second);
   return name;
 }
 

@@ -24,11 +24,14 @@ std::string make_group_id(const Group& group);
 /// Hands out names that nothing else has.
 class NameGiver {
  public:
+  /// No name of a node is given. \pre the scene outlives this and keeps its nodes
+  explicit NameGiver(const Scene& scene);
   void reserve(const std::string& name) { names_.insert(name); }
   /// \return base_001, base_002 ...
   std::string make_unique(const std::string& base);
 
  private:
+  std::unordered_set<std::string_view> of_nodes_;               // looked up only, never walked
   std::unordered_set<std::string> names_;                       // looked up only, never walked
   std::unordered_map<std::string, std::uint32_t> next_number_;  // looked up only, never walked
 };

@@ -268,7 +268,7 @@ class Editor {
     }
     const std::string name = plan_.groups[*at].name;
     plan_.groups.erase(plan_.groups.begin() + static_cast<std::ptrdiff_t>(*at));
-    NameGiver names;
+    NameGiver names(scene_);
     for (const Group& group : plan_.groups) {
       names.reserve(group.name);
     }

@@ -210,6 +210,20 @@ std::uint32_t ElementReader::index(std::uint32_t element) const {
   return from == nullptr ? 0 : load_index(from, stream_->component);
 }
 
+std::span<const float> find_packed_floats(const Scene& scene, StreamId id) {
+  const Stream& stream = scene[id];
+  if (stream.component != ComponentType::f32 || stream.view == no_view || stream.sparse) {
+    return {};
+  }
+  const ElementSpan span = make_element_span(scene, stream);
+  const std::size_t width = component_count(stream.element);
+  const bool aligned = reinterpret_cast<std::uintptr_t>(span.data) % alignof(float) == 0;
+  if (!aligned || span.stride != width * sizeof(float)) {
+    return {};
+  }
+  return {reinterpret_cast<const float*>(span.data), span.count * width};
+}
+
 std::vector<float> make_floats(const Scene& scene, StreamId id) {
   const Stream& stream = scene[id];
   const bool plain = stream.component == ComponentType::f32 && !stream.sparse &&
@@ -217,15 +231,14 @@ std::vector<float> make_floats(const Scene& scene, StreamId id) {
   if (!plain) {
     return make_numbers<float>(scene, id);
   }
+  if (const auto packed = find_packed_floats(scene, id); !packed.empty()) {
+    return {packed.begin(), packed.end()};
+  }
   const std::uint32_t width = component_count(stream.element);
   const ElementSpan span = make_element_span(scene, stream);
   std::vector<float> out(stream.count * width);
-  if (span.stride == width * sizeof(float)) {
-    std::memcpy(out.data(), span.data, out.size() * sizeof(float));
-  } else {
-    for (std::size_t i = 0; i < span.count; ++i) {
-      std::memcpy(&out[i * width], span.data + i * span.stride, width * sizeof(float));
-    }
+  for (std::size_t i = 0; i < span.count; ++i) {
+    std::memcpy(&out[i * width], span.data + i * span.stride, width * sizeof(float));
   }
   return out;
 }

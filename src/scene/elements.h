@@ -4,6 +4,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "wakuzume/scene.h"
@@ -41,6 +42,10 @@ class ElementReader {
   std::vector<std::uint32_t> sparse_at_;      ///< ascending
   const std::byte* sparse_values_ = nullptr;  ///< tightly packed
 };
+
+/// All components of a stream of floats that lie one after the other; empty where they do not, or
+/// where some are substituted.
+std::span<const float> find_packed_floats(const Scene& scene, StreamId stream);
 
 /// Unsigned scalars of 8, 16 or 32 bits as 32, with the sparse substitution applied.
 std::vector<std::uint32_t> make_integers(const Scene& scene, StreamId stream);

@@ -35,20 +35,6 @@ Error make_child_error(const Scene& scene, std::size_t i, std::size_t c) {
 
 }  // namespace
 
-void Box3d::include(const Vec3d& point) {
-  for (std::size_t i = 0; i < 3; ++i) {
-    min[i] = std::min(min[i], point[i]);
-    max[i] = std::max(max[i], point[i]);
-  }
-}
-
-void Box3d::include(const Box3d& box) {
-  if (!box.empty()) {
-    include(box.min);
-    include(box.max);
-  }
-}
-
 Vec3d Box3d::centre() const {
   return {(min[0] + max[0]) / 2, (min[1] + max[1]) / 2, (min[2] + max[2]) / 2};
 }

@@ -41,24 +41,94 @@ bool is_ranged(const std::string& semantic) {
   return semantic == "POSITION" || semantic.starts_with("TEXCOORD_");
 }
 
+/// Bytes that stay in a core's cache between two walks over them.
+constexpr std::size_t floats_at_once = 1 << 14;
+
+/// Smallest and largest in each place of a pattern that repeats after all widths of elements, so
+/// that compilers can take several floats at once.
+class RangeFinder {
+ public:
+  explicit RangeFinder(std::size_t width) : width_(width) {
+    low_.fill(std::numeric_limits<float>::infinity());
+    high_.fill(-std::numeric_limits<float>::infinity());
+  }
+
+  void add(std::span<const float> values) {
+    // Copies, so that nothing but the values has to be read and written between two steps.
+    Places low = low_;
+    Places high = high_;
+    Places zeros = zeros_;
+    const auto add_one = [&](std::size_t k, float value) {
+      low[k] = value < low[k] ? value : low[k];
+      high[k] = value > high[k] ? value : high[k];
+      zeros[k] += value * 0;
+    };
+    std::size_t i = 0;
+    for (; i + pattern <= values.size(); i += pattern) {
+      for (std::size_t k = 0; k < pattern; ++k) {
+        add_one(k, values[i + k]);
+      }
+    }
+    for (std::size_t k = 0; i + k < values.size(); ++k) {
+      add_one(k, values[i + k]);
+    }
+    low_ = low;
+    high_ = high;
+    zeros_ = zeros;
+  }
+
+  [[nodiscard]] Range finish() const {
+    Range range;
+    for (std::size_t k = 0; k < pattern; ++k) {
+      // What times zero is not zero is no finite number.
+      range.finite = range.finite && zeros_[k] == 0;
+      if (k % width_ < 3) {
+        range.min[k % width_] = std::min(range.min[k % width_], static_cast<double>(low_[k]));
+        range.max[k % width_] = std::max(range.max[k % width_], static_cast<double>(high_[k]));
+      }
+    }
+    return range;
+  }
+
+  /// A multiple of every width of elements but those of matrices.
+  static constexpr std::size_t pattern = 12;
+
+ private:
+  using Places = std::array<float, pattern>;
+
+  std::size_t width_;
+  Places low_{};
+  Places high_{};
+  Places zeros_{};
+};
+
 /// Equal decoded values hash alike, however they are stored.
 StreamFacts make_stream_facts(const Scene& scene, StreamId id) {
+  std::vector<float> decoded;
+  std::span<const float> values = find_packed_floats(scene, id);
+  if (values.empty()) {
+    decoded = make_floats(scene, id);
+    values = decoded;
+  }
+  const std::size_t width = component_count(scene[id].element);
+  const bool ranged = RangeFinder::pattern % width == 0;
+  RangeFinder finder(ranged ? width : 1);
+  XXH3_state_t state;
+  XXH3_128bits_reset(&state);
+  // Whole patterns at a time.
+  constexpr std::size_t step = floats_at_once / RangeFinder::pattern * RangeFinder::pattern;
+  for (std::size_t at = 0; at < values.size(); at += step) {
+    const auto part = values.subspan(at, std::min(step, values.size() - at));
+    XXH3_128bits_update(&state, part.data(), part.size_bytes());
+    finder.add(part);
+  }
+  const XXH128_hash_t hash = XXH3_128bits_digest(&state);
   StreamFacts facts;
   ValueHasher hasher;
-  const std::vector<float> values = make_floats(scene, id);
-  const std::size_t width = component_count(scene[id].element);
   hasher.add(width);
-  hasher.add(hash_bytes(std::as_bytes(std::span(values))));
+  hasher.add(ContentHash{hash.high64, hash.low64});
   facts.content = hasher.finish();
-  const std::size_t ranged = std::min<std::size_t>(width, 3);
-  for (const float value : values) {
-    facts.range.finite = facts.range.finite && std::isfinite(value);
-  }
-  for (std::size_t i = 0; i + width <= values.size(); i += width) {
-    for (std::size_t c = 0; c < ranged; ++c) {
-      facts.range.include(c, static_cast<double>(values[i + c]));
-    }
-  }
+  facts.range = finder.finish();
   return facts;
 }
 
