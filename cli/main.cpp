@@ -169,7 +169,8 @@ void add_edit_options(CLI::App& command, Options& options) {
             },
             help)
         ->type_name(type)
-        ->allow_extra_args(false);
+        ->allow_extra_args(false)
+        ->trigger_on_parse();  // in the order of the line, whatever that of the options is
   };
   const auto nodes = [](const std::string& text, Edit& edit) { edit.nodes = text; };
   const auto group = [](const std::string& text, Edit& edit) { edit.group = text; };
@@ -238,7 +239,7 @@ class Line {
     add_format(propose, options_);
 
     CLI::App& edit =
-        add("edit", "Change a plan by hand; edits are carried out in the order listed here",
+        add("edit", "Change a plan by hand; edits are carried out in the order of the line",
             edit_command);
     add_input(edit, options_.revise, "plan", "The plan");
     edit.add_option("-o,--output", options_.output, "The plan to write")->required();

@@ -240,8 +240,8 @@ TEST_F(Tool, ChangesAPlanAndBuildsIt) {
   ASSERT_FALSE(plan->groups.empty());
   const std::string group = plan->groups[0].name;
   const std::string node = plan->marks[0].path;
-  const Outcome edited = run_tool({"edit", path("a.json"), "-o", path("b.json"), "--rename",
-                                   group + "=mine", "--pivot", group + "=base", "--keep", node});
+  const Outcome edited = run_tool({"edit", path("a.json"), "-o", path("b.json"), "--pivot",
+                                   group + "=base", "--rename", group + "=mine", "--keep", node});
   ASSERT_EQ(edited.exit_code, 0) << edited.err;
   EXPECT_NE(edited.out.find("taken out of the plan by hand"), std::string::npos);
   EXPECT_NE(edited.out.find("mine"), std::string::npos);
@@ -254,6 +254,40 @@ TEST_F(Tool, ChangesAPlanAndBuildsIt) {
   }));
   ASSERT_EQ(run_tool({"build", path("c.json"), "-o", path("c.glb")}).exit_code, 0);
   EXPECT_EQ(run_tool({"verify", scene_, path("c.glb")}).exit_code, 0);
+}
+
+TEST_F(Tool, CarriesEditsOutInTheOrderOfTheLine) {
+  ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json")}).exit_code, 0);
+  const std::string group = read_plan(path("a.json"))->groups[0].name;
+  // The second edit knows the group by the name that the first one gave, twice.
+  const Outcome edited =
+      run_tool({"edit", path("a.json"), "-o", path("b.json"), "--rename", group + "=mine", "--pin",
+                "mine", "--rename", "mine=ours", "--pivot", "ours=origin"});
+  ASSERT_EQ(edited.exit_code, 0) << edited.err;
+  const auto plan = read_plan(path("b.json"));
+  ASSERT_TRUE(plan);
+  const Group& changed = plan->groups[0];
+  EXPECT_EQ(changed.name, "ours");
+  EXPECT_TRUE(changed.pinned);
+  EXPECT_EQ(changed.pivot_at, PivotAt::world_origin);
+  EXPECT_EQ(run_tool({"edit", path("a.json"), "-o", path("c.json"), "--pin", "mine", "--rename",
+                      group + "=mine"})
+                .exit_code,
+            3)
+      << "not yet its name";
+}
+
+TEST_F(Tool, HoldsALimitOnTrianglesThatTheLineNames) {
+  const auto growth = [&](const std::vector<std::string>& more) {
+    std::vector<std::string> line{"propose", scene_, "-o", path("a.json")};
+    line.insert(line.end(), more.begin(), more.end());
+    EXPECT_EQ(run_tool(line).exit_code, 0);
+    const auto plan = read_plan(path("a.json"));
+    return plan->forecast.after.view_triangles.median / plan->forecast.before.view_triangles.median;
+  };
+  EXPECT_GT(growth({}), 1.25) << "few triangles do not matter by themselves";
+  EXPECT_LE(growth({"--triangle-growth", "1.25"}), 1.25 + 1e-9);
+  EXPECT_LE(growth({"--triangle-growth", "1.1"}), 1.1 + 1e-9);
 }
 
 TEST_F(Tool, SaysWhyAndWhatIsMissing) {

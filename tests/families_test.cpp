@@ -58,7 +58,8 @@ double find_distance(const MeshData& from, const MeshData& to, const Mat4d& matr
 
 TEST(FindFamilies, TellsHowDeepItHadToLook) {
   const MeshData part = test::make_part(1);
-  const MeshData moved = test::transform_part(part, test::make_random_trs(5, test::Scaling::uniform));
+  const MeshData moved =
+      test::transform_part(part, test::make_random_trs(5, test::Scaling::uniform));
   const Scene scene =
       make_scene({part, part, test::shuffle_part(part, 3), moved, test::make_part(2)});
   const Families families = families_of(scene);
@@ -193,7 +194,9 @@ TEST(FindFamilies, FindsTheTruthOfAMixedHouse) {
   std::vector<MeshData> parts;
   std::vector<std::uint32_t> truth;
   std::mt19937 random(11);
-  const auto draw = [&](std::uint32_t below) { return static_cast<std::uint32_t>(random() % below); };
+  const auto draw = [&](std::uint32_t below) {
+    return static_cast<std::uint32_t>(random() % below);
+  };
   for (std::uint32_t copy = 0; copy < 10; ++copy) {
     for (std::uint32_t model = 0; model < 30; ++model) {
       const MeshData part = test::make_part(model);

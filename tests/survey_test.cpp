@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <random>
 
 #include "support/scene_builder.h"
 
@@ -505,6 +506,72 @@ TEST(SurveyShapes, MeasureOnlyTheVerticesTheyUse) {
   const Survey found = survey_of(builder.finish());
   EXPECT_EQ(found.shapes[0].box.max[0], 1);
   EXPECT_EQ(found.shapes[0].triangles, 1U);
+}
+
+/// Triangles over `count` vertices, whose stream is packed or lies between other bytes.
+MeshId add_strewn(SceneBuilder& builder, const test::Floats& positions, bool packed) {
+  const std::size_t count = positions.size() / 3;
+  std::vector<std::uint32_t> indices;
+  for (std::size_t i = 0; i < (count + 2) / 3 * 3; ++i) {
+    indices.push_back(static_cast<std::uint32_t>(i % count));
+  }
+  test::Floats wide;
+  for (std::size_t i = 0; i < positions.size(); ++i) {
+    wide.push_back(positions[i]);
+    if (i % 3 == 2) {
+      wide.insert(wide.end(), {1e30F, -1e30F});
+    }
+  }
+  Stream stream;
+  stream.element = ElementType::vec3;
+  stream.component = ComponentType::f32;
+  stream.count = count;
+  Primitive primitive;
+  primitive.attributes.push_back(
+      {"POSITION", packed ? builder.add_stream(positions, ElementType::vec3, ComponentType::f32)
+                          : builder.add_bytes(wide.data(), wide.size() * 4, stream, 20)});
+  primitive.indices = builder.add_stream(indices, ElementType::scalar, ComponentType::u32);
+  return builder.add_mesh("strewn", {primitive});
+}
+
+TEST(SurveyShapes, AreMeasuredAlikePackedOrNot) {
+  std::mt19937 random(5);
+  for (const std::size_t count : {1U, 2U, 3U, 4U, 5U, 11U, 300U, 9000U}) {
+    test::Floats positions;
+    Box3d box;
+    for (std::size_t v = 0; v < count; ++v) {
+      Vec3d at{};
+      for (double& x : at) {
+        positions.push_back(static_cast<float>(random() % 100'000) / 777 - 60);
+        x = static_cast<double>(positions.back());
+      }
+      box.include(at);
+    }
+    SceneBuilder builder;
+    builder.add_node("a", add_strewn(builder, positions, true));
+    builder.add_node("b", add_strewn(builder, positions, false));
+    const Survey found = survey_of(builder.finish());
+    EXPECT_EQ(found.shapes[0].family, found.shapes[1].family) << count << " vertices";
+    for (const Shape& shape : found.shapes) {
+      EXPECT_EQ(shape.box.min, box.min) << count << " vertices";
+      EXPECT_EQ(shape.box.max, box.max) << count << " vertices";
+      EXPECT_TRUE(shape.finite);
+    }
+  }
+}
+
+TEST(SurveyShapes, FindASingleNumberThatIsNotFinite) {
+  for (const float bad :
+       {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(),
+        -std::numeric_limits<float>::infinity()}) {
+    for (std::size_t at = 0; at < 39; ++at) {
+      test::Floats positions(39, 1);
+      positions[at] = bad;
+      SceneBuilder builder;
+      builder.add_node("a", add_strewn(builder, positions, true));
+      EXPECT_FALSE(survey_of(builder.finish()).shapes[0].finite) << bad << " at " << at;
+    }
+  }
 }
 
 TEST(SurveyShapes, TellUvRangesAndWhatAShiftCanDo) {

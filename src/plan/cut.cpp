@@ -248,35 +248,40 @@ Arrangement Cutter::cut(std::span<const CutTerms> terms, const RunControl& run) 
   }
   out.spots.assign(items_.items.size(), Spot::alone);
   out.nodes.assign(items_.items.size(), no_index);
-  for_each_tree(by_key_, run, [&](std::size_t tree) {
-    descend(keys_, by_key_.roots[tree], [&](std::size_t n) {
-      if (key_whole_[n] != 0) {
-        for (const std::uint32_t item : by_key_.members(by_key_.nodes[n])) {
-          out.spots[item] = Spot::cluster;
-          out.nodes[item] = static_cast<std::uint32_t>(n);
-        }
-      }
-      return key_whole_[n] == 0 && !keys_[n].leaf();
-    });
-  });
-  for_each_tree(by_repeat_, run, [&](std::size_t tree) {
-    descend(sets_, by_repeat_.roots[tree], [&](std::size_t n) {
-      const SetNode& set = sets_[n];
-      const bool whole = set_whole_[n] != 0;
-      if (!whole && !set.leaf()) {
-        return true;
-      }
-      for (std::uint32_t p = set.first; p < set.first + set.count; ++p) {
-        if (active_[repeat_of_[p]] != 0) {
-          const std::uint32_t item = items_of_[repeat_of_[p]];
-          out.spots[item] = whole ? Spot::set : Spot::alone;
-          out.nodes[item] = whole ? static_cast<std::uint32_t>(n) : no_index;
-        }
-      }
-      return false;
-    });
-  });
+  for_each_tree(by_key_, run, [&](std::size_t tree) { place_clusters(tree, out); });
+  for_each_tree(by_repeat_, run, [&](std::size_t tree) { place_sets(tree, out); });
   return out;
+}
+
+void Cutter::place_clusters(std::size_t tree, Arrangement& out) const {
+  descend(keys_, by_key_.roots[tree], [&](std::size_t n) {
+    if (key_whole_[n] != 0) {
+      for (const std::uint32_t item : by_key_.members(by_key_.nodes[n])) {
+        out.spots[item] = Spot::cluster;
+        out.nodes[item] = static_cast<std::uint32_t>(n);
+      }
+    }
+    return key_whole_[n] == 0 && !keys_[n].leaf();
+  });
+}
+
+/// Over what the clusters around them said.
+void Cutter::place_sets(std::size_t tree, Arrangement& out) const {
+  descend(sets_, by_repeat_.roots[tree], [&](std::size_t n) {
+    const SetNode& set = sets_[n];
+    const bool whole = set_whole_[n] != 0;
+    if (!whole && !set.leaf()) {
+      return true;
+    }
+    for (std::uint32_t p = set.first; p < set.first + set.count; ++p) {
+      if (active_[repeat_of_[p]] != 0) {
+        const std::uint32_t item = items_of_[repeat_of_[p]];
+        out.spots[item] = whole ? Spot::set : Spot::alone;
+        out.nodes[item] = whole ? static_cast<std::uint32_t>(n) : no_index;
+      }
+    }
+    return false;
+  });
 }
 
 // ---- instance sets -------------------------------------------------------------------------
@@ -325,8 +330,10 @@ void Cutter::give_prices(std::size_t tree, const Rates& rates) {
     if (!whole && !set.leaf()) {
       return true;
     }
-    const double each =
-        whole ? set_best_[n] / set_count_[n] + rates.byte_us * set_bytes_[tree] : never;
+    double each = never;
+    if (whole) {
+      each = set_best_[n] / set_count_[n] + rates.byte_us * set_bytes_[tree];
+    }
     for (std::uint32_t p = set.first; p < set.first + set.count; ++p) {
       const std::uint32_t repeat = repeat_of_[p];
       out_price_[repeat] = active_[repeat] != 0 ? each : never;

@@ -160,6 +160,8 @@ class Cutter {
   [[nodiscard]] Scan scan_repeats(const KeyNode& node, const Rates& rates) const;
   void give_places(std::size_t tree, const Rates& rates);
   bool settle_active();
+  void place_clusters(std::size_t tree, Arrangement& out) const;
+  void place_sets(std::size_t tree, Arrangement& out) const;
   [[nodiscard]] bool is_forced(std::uint32_t repeat) const;
   [[nodiscard]] double price_merged(std::uint32_t repeat, double share, const Rates& rates) const;
   [[nodiscard]] std::vector<CutTotals> add_up(const RunControl& run) const;

@@ -348,7 +348,8 @@ std::optional<Trs> make_instance_trs(const Mat4d& world, const Box3d& box, doubl
   Mat4d nearest = world;
   for (int column = 0; column < 3; ++column) {
     for (int row = 0; row < 3; ++row) {
-      nearest[static_cast<std::size_t>(4 * column + row)] = near(row, column);
+      nearest[4 * static_cast<std::size_t>(column) + static_cast<std::size_t>(row)] =
+          near(row, column);
     }
   }
   return worst <= allowed_m && decompose(nearest, trs) == Decomposed::exact ? std::optional(trs)
