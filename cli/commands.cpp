@@ -13,6 +13,7 @@
 #include "print.h"
 #include "print_plan.h"
 #include "wakuzume/io.h"
+#include "wakuzume/restore.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -71,10 +72,11 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
-  const auto built = build(proposal->scene, proposal->plan, command.run());
+  auto built = build(proposal->scene, proposal->plan, command.run());
   if (!built) {
     return command.fail(built.error());
   }
+  built->ledger.source_path = make_relative(input, target);
   command.console().tell("built");
   if (auto made = create_folder(folder); !made) {
     return command.fail(made.error());
@@ -120,18 +122,19 @@ Exit build_command(const Options& options) {
     return command.fail(plan.error());
   }
   const std::string source =
-      options.scene.empty() ? find_scene(*plan, options.input) : options.scene;
+      options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
   const auto scene = command.read(source);
   if (!scene) {
     return command.fail(scene.error());
   }
-  const auto built = build(*scene, *plan, command.run());
+  auto built = build(*scene, *plan, command.run());
   if (!built) {
     Error error = built.error();
     error.place.file = options.input;
     tell_changes(command, *scene, *plan, error);
     return command.fail(error);
   }
+  built->ledger.source_path = make_relative(source, options.output);
   std::vector<std::string> inputs = list_files(*scene, source);
   inputs.push_back(options.input);
   const auto after = write_and_reread(command, *built, options.output, inputs);
@@ -140,6 +143,48 @@ Exit build_command(const Options& options) {
   }
   command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_text(built->ledger),
                             to_comparison(count_totals(*scene), count_totals(*after)),
+                            options.output, beside(options.output, ".ledger.json")));
+  return Exit::done;
+}
+
+Exit restore_command(const Options& options) {
+  Command command(options);
+  const auto built = command.read(options.input);
+  if (!built) {
+    return command.fail(built.error());
+  }
+  const std::string ledger_path =
+      options.ledger.empty() ? beside(options.input, ".ledger.json") : options.ledger;
+  const auto ledger = read_ledger(ledger_path);
+  if (!ledger) {
+    return command.fail(ledger.error());
+  }
+  const std::string source_path =
+      options.scene.empty() ? find_scene(ledger->source_path, ledger_path) : options.scene;
+  const auto source = command.read(source_path);
+  if (!source) {
+    return command.fail(source.error());
+  }
+  RestoreChoice choice{false, options.groups, options.nodes};
+  choice.everything = choice.groups.empty() && choice.nodes.empty();
+  auto restored = restore(*built, *ledger, *source, choice, command.run());
+  if (!restored) {
+    Error error = restored.error();
+    error.place.file = error.code == ErrorCode::bad_setting ? "" : ledger_path;
+    return command.fail(error);
+  }
+  restored->ledger.source_path = make_relative(source_path, options.output);
+  std::vector<std::string> inputs = list_files(*built, options.input);
+  const std::vector<std::string> sources = list_files(*source, source_path);
+  inputs.insert(inputs.end(), sources.begin(), sources.end());
+  inputs.push_back(ledger_path);
+  const auto after = write_and_reread(command, *restored, options.output, inputs);
+  if (!after) {
+    return command.fail(after.error());
+  }
+  command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n",
+                            to_change(*ledger, restored->ledger),
+                            to_comparison(count_totals(*built), count_totals(*after)),
                             options.output, beside(options.output, ".ledger.json")));
   return Exit::done;
 }

@@ -20,8 +20,10 @@ struct Options {
   std::vector<std::string> inputs;  ///< survey: scenes
   std::string second;               ///< verify: the result
   std::string output;
-  std::string ledger;  ///< verify: another than the one beside the result
-  std::string scene;   ///< build: another than the one the plan names
+  std::string ledger;  ///< verify, restore: another than the one beside the result
+  std::string scene;   ///< build, restore: another than the one the plan or ledger names
+  std::vector<std::string> groups;  ///< restore: globs over groups
+  std::vector<std::string> nodes;   ///< restore: globs over nodes
   std::string settings_file;
   Format format = Format::text;
   Talk talk = Talk::normal;
@@ -42,7 +44,7 @@ struct Options {
   std::string revise;
   std::string rebase;
   std::string why;
-  std::vector<Edit> edits;  ///< edit: in the order --help has them
+  std::vector<Edit> edits;  ///< edit: in the order of the line
   // Given on the line, they replace what the settings file says.
   std::optional<std::uint32_t> min_instances;
   std::optional<std::uint32_t> max_vertices;
@@ -60,6 +62,7 @@ Exit survey_command(const Options& options);
 Exit propose_command(const Options& options);
 Exit edit_command(const Options& options);
 Exit build_command(const Options& options);
+Exit restore_command(const Options& options);
 Exit verify_command(const Options& options);
 Exit run_command(const Options& options);
 Exit demo_command(const Options& options);

@@ -263,6 +263,26 @@ class Line {
     verify.add_option("-o,--output", options_.output, "Write there and not to stdout");
     add_format(verify, options_);
 
+    CLI::App& restore =
+        add("restore", "Put what was merged or instanced back as it was: all, or what is named",
+            restore_command);
+    add_input(restore, options_.input, "after", "The built scene");
+    restore.add_option("-o,--output", options_.output, "The scene to write, .glb or .gltf")
+        ->required()
+        ->check(check_scene_ending);
+    restore
+        .add_option("--group", options_.groups,
+                    "Only what is in these groups; a glob over the names of their nodes")
+        ->type_name("GLOB")
+        ->allow_extra_args(false);
+    restore
+        .add_option("--node", options_.nodes,
+                    "Only these nodes and all below them; a glob over node paths of the source")
+        ->type_name("GLOB")
+        ->allow_extra_args(false);
+    restore.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
+    restore.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");
+
     CLI::App& run =
         add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);
     add_input(run, options_.input, "scene", "The scene, .glb, .gltf or .obj");

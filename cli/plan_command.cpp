@@ -26,7 +26,7 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
     return Failure(plan.error());
   }
   const std::string& named = command.options().input;
-  const std::string path = named.empty() ? find_scene(*plan, file) : named;
+  const std::string path = named.empty() ? find_scene(plan->scene_path, file) : named;
   auto scene = command.read(path);
   if (!scene) {
     return Failure(scene.error());
@@ -75,7 +75,8 @@ Result<Proposal> make_from_earlier(Command& command, const std::string& file) {
 }
 
 std::string scene_of(const Command& command, const Plan& earlier, const std::string& file) {
-  return command.options().input.empty() ? find_scene(earlier, file) : command.options().input;
+  return command.options().input.empty() ? find_scene(earlier.scene_path, file)
+                                         : command.options().input;
 }
 
 Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_path) {
@@ -151,8 +152,8 @@ std::string make_relative(const std::string& scene, const std::string& plan) {
   return relative.empty() ? fs::absolute(scene, ignored).string() : relative.generic_string();
 }
 
-std::string find_scene(const Plan& plan, const std::string& file) {
-  return (fs::path(file).parent_path() / plan.scene_path).lexically_normal().string();
+std::string find_scene(const std::string& relative, const std::string& file) {
+  return (fs::path(file).parent_path() / relative).lexically_normal().string();
 }
 
 void tell_changes(Command& command, const Scene& scene, const Plan& plan, Error& error) {
@@ -231,7 +232,7 @@ Exit edit_command(const Options& options) {
     tell_changes(command, earlier->scene, earlier->plan, error);
     return command.fail(error);
   }
-  const std::string scene = find_scene(earlier->plan, options.revise);
+  const std::string scene = find_scene(earlier->plan.scene_path, options.revise);
   earlier->plan = std::move(*plan);
   return write_plan(command, *earlier, scene);
 }

@@ -21,7 +21,7 @@ Result<Proposal> make_proposal(Command& command, const std::string& path);
 /// A plan names its scene relative to itself, so that both can be moved together.
 std::string make_relative(const std::string& scene, const std::string& plan);
 /// Where the scene of a plan is. \param file  of the plan
-std::string find_scene(const Plan& plan, const std::string& file);
+std::string find_scene(const std::string& relative, const std::string& file);
 
 /// With an error of a plan that is for another scene: what changed since.
 void tell_changes(Command& command, const Scene& scene, const Plan& plan, Error& error);

@@ -99,11 +99,29 @@ std::string print_staying(const Survey& survey) {
   return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
 }
 
-std::string to_text(const Ledger& ledger) {
+namespace {
+
+std::array<std::uint64_t, fate_count> count_fates(const Ledger& ledger) {
   std::array<std::uint64_t, fate_count> fates{};
   for (const LedgerRow& row : ledger.rows) {
     ++fates[static_cast<std::size_t>(row.fate)];
   }
+  return fates;
+}
+
+}  // namespace
+
+std::string to_change(const Ledger& before, const Ledger& after) {
+  const auto had = count_fates(before);
+  const auto has = count_fates(after);
+  return fmt::format("Put back {}: {} that were merged, {} that were instanced; {} left\n",
+                     plural(had[0] + had[1] - has[0] - has[1], "draw", "draws"),
+                     group_digits(had[0] - has[0]), group_digits(had[1] - has[1]),
+                     plural(after.results.size(), "group is", "groups are"));
+}
+
+std::string to_text(const Ledger& ledger) {
+  const auto fates = count_fates(ledger);
   return fmt::format(
       "The plan covers each of the {} exactly once: {} merged, {} instanced, {} kept\n",
       plural(ledger.rows.size(), "draw", "draws"), group_digits(fates[0]), group_digits(fates[1]),

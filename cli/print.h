@@ -20,6 +20,8 @@ const char* explain(KeepReason reason);
 /// How many draws stay as they are, by rule; empty when all are free.
 std::string print_staying(const Survey& survey);
 std::string to_text(const Ledger& ledger);
+/// What a restore put back.
+std::string to_change(const Ledger& before, const Ledger& after);
 std::string to_text(const Verdict& verdict);
 /// Before and after side by side, with the factor between them.
 std::string to_comparison(const Totals& before, const Totals& after);

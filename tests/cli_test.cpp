@@ -256,6 +256,32 @@ TEST_F(Tool, ChangesAPlanAndBuildsIt) {
   EXPECT_EQ(run_tool({"verify", scene_, path("c.glb")}).exit_code, 0);
 }
 
+TEST_F(Tool, PutsAllOrPartsBack) {
+  ASSERT_EQ(run_tool({"run", scene_, "-o", path("out")}).exit_code, 0);
+  const std::string stem = std::filesystem::path(scene_).stem().string();
+  const std::string built = path(("out/" + stem + ".glb").c_str());
+  const Outcome all = run_tool({"restore", built, "-o", path("all.glb")});
+  ASSERT_EQ(all.exit_code, 0) << all.err;
+  EXPECT_TRUE(all.out.starts_with("Put back ")) << all.out;
+  EXPECT_EQ(make_content_hash(*read_scene(path("all.glb"))),
+            make_content_hash(*read_scene(scene_)));
+
+  const auto ledger = read_ledger(path(("out/" + stem + ".ledger.json").c_str()));
+  ASSERT_TRUE(ledger);
+  ASSERT_FALSE(ledger->results.empty());
+  const std::string group = (*read_scene(built))[ledger->results[0].node].name;
+  const Outcome some =
+      run_tool({"restore", built, "-o", path("some.gltf"), "--group", group, "--scene", scene_});
+  ASSERT_EQ(some.exit_code, 0) << some.err;
+  EXPECT_EQ(run_tool({"verify", scene_, path("some.gltf")}).exit_code, 0);
+  EXPECT_EQ(read_ledger(path("some.ledger.json"))->results.size() + 1, ledger->results.size());
+
+  EXPECT_EQ(run_tool({"restore", built, "-o", path("x.glb"), "--node", "/nobody"}).exit_code, 2);
+  EXPECT_EQ(run_tool({"restore", built, "-o", built}).exit_code, 4) << "that is its input";
+  EXPECT_EQ(run_tool({"restore", built, "-o", path("x.glb"), "--scene", built}).exit_code, 3);
+  EXPECT_FALSE(std::filesystem::exists(path("x.glb")));
+}
+
 TEST_F(Tool, CarriesEditsOutInTheOrderOfTheLine) {
   ASSERT_EQ(run_tool({"propose", scene_, "-o", path("a.json")}).exit_code, 0);
   const std::string group = read_plan(path("a.json"))->groups[0].name;

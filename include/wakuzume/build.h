@@ -42,10 +42,20 @@ struct LedgerRow {
   std::uint64_t vertex_count = 0;
 };
 
+/// A node of the output scene that a group became.
+struct LedgerResult {
+  NodeId node = no_node;
+  NodeId below = no_node;  ///< node of the source that it stands under; no_node: at the roots
+  /// Primitive of the source whose data an instance set shows as it is; no_node: data of its own.
+  DrawRef shown{no_node, 0};
+};
+
 struct Ledger {
+  std::string source_path;  ///< relative to the ledger's folder; the core does not use it
   ContentHash source_hash;
   ContentHash result_hash;
   std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
+  std::vector<LedgerResult> results;  ///< by node
   std::vector<std::string> left_out;  ///< what a result could not carry, one sentence each
 };
 

@@ -9,6 +9,7 @@
 #include <map>
 
 #include "build/compact.h"
+#include "build/detach.h"
 #include "build/instances.h"
 #include "build/merge.h"
 #include "plan/check.h"
@@ -20,14 +21,6 @@
 
 namespace wakuzume {
 namespace {
-
-constexpr const char* instancing_extension = "EXT_mesh_gpu_instancing";
-
-void add_once(std::vector<std::string>& list, const std::string& text) {
-  if (std::find(list.begin(), list.end(), text) == list.end()) {
-    list.push_back(text);
-  }
-}
 
 class Builder {
  public:
@@ -48,11 +41,14 @@ class Builder {
     if (auto made = make_geometry(run); !made) {
       return Failure(made.error());
     }
-    detach_moved();
+    detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
     report_left_out();
     const NodeMap number = compact(source_, built_.scene, built_.ledger.left_out);
     for (LedgerRow& row : built_.ledger.rows) {
       row.node = number[to_index(row.node)];
+    }
+    for (LedgerResult& result : built_.ledger.results) {
+      result.node = number[to_index(result.node)];
     }
     built_.ledger.result_hash = make_content_hash(built_.scene, run);
     return std::move(built_);
@@ -254,9 +250,7 @@ class Builder {
       }
     }
     if (!sets_.empty()) {
-      // A loader without it would show one instance of each set: refusing the file is better.
-      add_once(built_.scene.extensions_used, instancing_extension);
-      add_once(built_.scene.extensions_required, instancing_extension);
+      require_instancing(built_.scene);
     }
   }
 
@@ -304,6 +298,9 @@ class Builder {
     node.instancing = sets_[work.set].make_instancing(built_.scene, block);
     const NodeId id = add_node(std::move(node), group, work.frame);
     const std::size_t merge = prototypes_[work.prototype].merge;
+    if (merge == no_merge) {
+      built_.ledger.results.back().shown = group.prototype.front();
+    }
     const std::size_t parts = group.prototype.size();
     for (std::size_t m = 0; m < group.members.size(); ++m) {
       LedgerRow& row = take(group.members[m], Fate::instanced, id);
@@ -373,6 +370,7 @@ class Builder {
     node.parent = frame.root;
     built_.scene.nodes.push_back(std::move(node));
     const NodeId id = make_id<NodeId>(built_.scene.nodes.size() - 1);
+    built_.ledger.results.push_back({id, frame.root, {no_node, 0}});
     if (frame.root != no_node) {
       built_.scene.nodes[to_index(frame.root)].children.push_back(id);
       return id;
@@ -382,56 +380,6 @@ class Builder {
       built_.scene.levels[to_index(level)].roots.push_back(id);
     }
     return id;
-  }
-
-  /// Takes the moved primitives away from their nodes; what stays keeps its order.
-  void detach_moved() {
-    std::map<std::pair<MeshId, std::vector<std::uint32_t>>, MeshId> remainders;
-    std::size_t d = 0;
-    while (d < survey_.draws.size()) {
-      const NodeId id = survey_.draws[d].node;
-      const std::size_t first = d;
-      std::vector<std::uint32_t> gone;
-      for (; d < survey_.draws.size() && survey_.draws[d].node == id; ++d) {
-        if (moved_[d]) {
-          gone.push_back(survey_.draws[d].primitive);
-        }
-      }
-      if (!gone.empty()) {
-        detach(id, gone, remainders);
-        renumber_kept(first, d, gone);
-      }
-    }
-  }
-
-  void detach(NodeId id,
-              const std::vector<std::uint32_t>& gone,
-              std::map<std::pair<MeshId, std::vector<std::uint32_t>>, MeshId>& remainders) {
-    Node& node = built_.scene.nodes[to_index(id)];
-    const Mesh& mesh = source_[node.mesh];
-    if (gone.size() == mesh.primitives.size()) {
-      node.mesh = no_mesh;
-      return;
-    }
-    const auto [slot, added] = remainders.try_emplace({node.mesh, gone}, no_mesh);
-    if (added) {
-      Mesh rest = mesh;
-      for (auto p = gone.rbegin(); p != gone.rend(); ++p) {
-        rest.primitives.erase(rest.primitives.begin() + *p);
-      }
-      slot->second = add_mesh(std::move(rest));
-    }
-    built_.scene.nodes[to_index(id)].mesh = slot->second;
-  }
-
-  void renumber_kept(std::size_t begin, std::size_t end, const std::vector<std::uint32_t>& gone) {
-    for (std::size_t d = begin; d < end; ++d) {
-      if (!moved_[d]) {
-        LedgerRow& row = built_.ledger.rows[d];
-        row.primitive -= static_cast<std::uint32_t>(
-            std::lower_bound(gone.begin(), gone.end(), row.primitive) - gone.begin());
-      }
-    }
   }
 
   void report_left_out() {

@@ -112,7 +112,7 @@ std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
   return lanes;
 }
 
-InstanceSet::InstanceSet(const std::vector<Trs>& placed, std::vector<InstanceLane> lanes)
+InstanceSet::InstanceSet(const std::vector<Trs>& placed, const std::vector<InstanceLane>& lanes)
     : count_(placed.size()) {
   std::vector<float> translations;
   std::vector<float> rotations;

@@ -23,7 +23,7 @@ class InstanceSet {
  public:
   /// \param placed  one an instance: from the prototype's space to that of the node, all of them
   ///                mirroring or none
-  InstanceSet(const std::vector<Trs>& placed, std::vector<InstanceLane> lanes);
+  InstanceSet(const std::vector<Trs>& placed, const std::vector<InstanceLane>& lanes);
 
   /// Room for the transforms and values, in group order.
   void reserve(GeometryBlock& block);

@@ -136,13 +136,15 @@ std::string make_signature(const Scene& scene,
   return text;
 }
 
-Points make_points(const Scene& scene, const Primitive& primitive, const FamilySettings& settings) {
-  Points out;
-  out.topology = find_topology(primitive.mode);
-  out.corners = make_list_indices(scene, primitive);
-  const std::vector<std::uint32_t>& corners = out.corners;
+namespace {
+
+/// The streams of a primitive's lanes. Which is the position's is left in `positions`.
+std::vector<Column> make_columns(const Scene& scene,
+                                 const Primitive& primitive,
+                                 const FamilySettings& settings,
+                                 std::size_t& positions,
+                                 Points& out) {
   std::vector<Column> columns;
-  std::size_t positions = 0;
   for (const Attribute& attribute : list_lanes(primitive, settings)) {
     if (attribute.semantic == "POSITION") {
       positions = columns.size();
@@ -153,8 +155,15 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
     }
     columns.emplace_back(scene, attribute.stream);
   }
-  // A record with its position, in the order of the file: equal vertices get one number.
-  const UsedVertices used(corners, columns[positions].values().size() / 3);
+  return columns;
+}
+
+/// Records with their positions before them, in the order of the file. Equal vertices get one
+/// number, which the corners take.
+std::vector<float> make_distinct_records(const std::vector<Column>& columns,
+                                         std::size_t positions,
+                                         Points& out) {
+  const UsedVertices used(out.corners, columns[positions].values().size() / 3);
   const std::size_t width = out.width + 3;
   std::vector<float> records;
   std::vector<float> record(width);
@@ -179,16 +188,11 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
   for (std::uint32_t& corner : out.corners) {
     corner = number[used.find_rank(corner)];
   }
-  const std::size_t distinct = records.size() / width;
-  Box3d box;
-  out.records.reserve(distinct * out.width);
-  for (std::size_t v = 0; v < distinct; ++v) {
-    const float* from = records.data() + v * width;
-    out.positions.emplace_back(static_cast<double>(from[0]), static_cast<double>(from[1]),
-                               static_cast<double>(from[2]));
-    box.include(Vec3d{out.positions[v].x(), out.positions[v].y(), out.positions[v].z()});
-    out.records.insert(out.records.end(), from + 3, from + width);
-  }
+  return records;
+}
+
+/// Over the corners: centre, and the mean of each float of a record.
+void find_means(Points& out) {
   for (const std::uint32_t corner : out.corners) {
     out.centre += out.positions[corner];
   }
@@ -200,6 +204,29 @@ Points make_points(const Scene& scene, const Primitive& primitive, const FamilyS
       out.means[i] += static_cast<double>(out.record(corner)[i]) / corner_count;
     }
   }
+}
+
+}  // namespace
+
+Points make_points(const Scene& scene, const Primitive& primitive, const FamilySettings& settings) {
+  Points out;
+  out.topology = find_topology(primitive.mode);
+  out.corners = make_list_indices(scene, primitive);
+  std::size_t positions = 0;
+  const std::vector<Column> columns = make_columns(scene, primitive, settings, positions, out);
+  const std::vector<float> records = make_distinct_records(columns, positions, out);
+  const std::size_t width = out.width + 3;
+  const std::size_t distinct = records.size() / width;
+  Box3d box;
+  out.records.reserve(distinct * out.width);
+  for (std::size_t v = 0; v < distinct; ++v) {
+    const float* from = records.data() + v * width;
+    out.positions.emplace_back(static_cast<double>(from[0]), static_cast<double>(from[1]),
+                               static_cast<double>(from[2]));
+    box.include(Vec3d{out.positions[v].x(), out.positions[v].y(), out.positions[v].z()});
+    out.records.insert(out.records.end(), from + 3, from + width);
+  }
+  find_means(out);
   out.diagonal = find_diagonal(box);
   return out;
 }

@@ -8,14 +8,18 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
+constexpr std::uint32_t ledger_version = 2;
 
 class LedgerReader {
  public:
   Result<Ledger> read(const std::string& path) {
-    return read_document(path, ledger_format, in_, *this);
+    return read_document(path, ledger_format, in_, *this, ledger_version);
   }
 
   bool member(std::string_view key, JsonValue value, const At& at, Ledger& ledger) {
+    if (key == "source_path") {
+      return in_.read(value, at, ledger.source_path);
+    }
     if (key == "source_content") {
       return read_hash(in_, value, at, ledger.source_hash);
     }
@@ -24,6 +28,11 @@ class LedgerReader {
     }
     if (key == "left_out") {
       return in_.read(value, at, ledger.left_out);
+    }
+    if (key == "results") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_result(item, a, ledger.results.emplace_back());
+      });
     }
     if (key == "columns") {
       std::vector<std::string> names;
@@ -38,6 +47,24 @@ class LedgerReader {
   }
 
  private:
+  bool read_result(JsonValue value, const At& at, LedgerResult& result) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
+      if (key == "node") {
+        return in_.read(item, a, result.node);
+      }
+      if (key == "below") {
+        return in_.read(item, a, result.below);
+      }
+      if (key == "shown_node") {
+        return in_.read(item, a, result.shown.node);
+      }
+      if (key == "shown_primitive") {
+        return in_.read(item, a, result.shown.primitive);
+      }
+      return unknown_member(in_, a);
+    });
+  }
+
   /// Rows are arrays: a million of them have to be read in well under a second.
   bool read_row(JsonValue value, const At& at, LedgerRow& row) {
     std::size_t column = 0;
@@ -79,10 +106,27 @@ std::string to_json(const Ledger& ledger) {
   ReadableJsonOut out;
   out.begin_object();
   out.member("format", ledger_format);
-  out.member("version", 1U);
+  out.member("version", ledger_version);
+  out.member("source_path", ledger.source_path);
   out.member("source_content", to_string(ledger.source_hash));
   out.member("result_content", to_string(ledger.result_hash));
   out.member("left_out", ledger.left_out);
+  out.begin_array("results");
+  for (const LedgerResult& result : ledger.results) {
+    JsonOut line;
+    line.begin_object();
+    line.member("node", result.node);
+    if (result.below != no_node) {
+      line.member("below", result.below);
+    }
+    if (result.shown.node != no_node) {
+      line.member("shown_node", result.shown.node);
+      line.member("shown_primitive", result.shown.primitive);
+    }
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
   out.member_line("columns",
                   std::vector<std::string>{"source_node", "source_primitive", "fate", "node",
                                            "primitive", "instance", "first_index", "index_count",

@@ -318,18 +318,52 @@ class PlanReader {
     });
   }
 
+  // ---- members by name ----
+
+  bool read_value(JsonValue value, const At& at, Spread& out) {
+    return read_spread(value, at, out);
+  }
+  bool read_value(JsonValue value, const At& at, GroupKind& out) {
+    return read_word(in_, value, at, out, 2);
+  }
+  bool read_value(JsonValue value, const At& at, PivotAt& out) {
+    return read_word(in_, value, at, out, pivot_at_count);
+  }
+  template <class T>
+  bool read_value(JsonValue value, const At& at, T& out) {
+    return in_.read(value, at, out);
+  }
+
+  template <class T>
+  static std::pair<std::string_view, T*> field(std::string_view name, T& target) {
+    return {name, &target};
+  }
+  /// Reads the one of the fields that has this name.
+  template <class... T>
+  bool read_field(std::string_view key,
+                  JsonValue value,
+                  const At& at,
+                  std::pair<std::string_view, T*>... fields) {
+    bool known = false;
+    bool good = false;
+    const auto look = [&](const auto& one) {
+      if (one.first == key) {
+        known = true;
+        good = read_value(value, at, *one.second);
+      }
+    };
+    (look(fields), ...);
+    return known ? good : unknown_member(in_, at);
+  }
+
   bool read_outcome(JsonValue value, const At& at, Outcome& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return key == "draws"            ? in_.read(v, a, out.draws)
-             : key == "triangles"      ? in_.read(v, a, out.triangles)
-             : key == "vertices"       ? in_.read(v, a, out.vertices)
-             : key == "bytes"          ? in_.read(v, a, out.bytes)
-             : key == "view_draws"     ? read_spread(v, a, out.view_draws)
-             : key == "view_triangles" ? read_spread(v, a, out.view_triangles)
-             : key == "frame_draws"    ? read_spread(v, a, out.frame_draws)
-             : key == "frame_ms"       ? read_spread(v, a, out.frame_ms)
-             : key == "mean_ms"        ? in_.read(v, a, out.mean_ms)
-                                       : unknown_member(in_, a);
+      return read_field(key, v, a, field("draws", out.draws), field("triangles", out.triangles),
+                        field("vertices", out.vertices), field("bytes", out.bytes),
+                        field("view_draws", out.view_draws),
+                        field("view_triangles", out.view_triangles),
+                        field("frame_draws", out.frame_draws), field("frame_ms", out.frame_ms),
+                        field("mean_ms", out.mean_ms));
     });
   }
 
@@ -396,23 +430,13 @@ class PlanReader {
   }
 
   bool read_group_member(std::string_view key, JsonValue v, const At& a, Group& out) {
-    return key == "id"           ? in_.read(v, a, out.id)
-           : key == "name"       ? in_.read(v, a, out.name)
-           : key == "kind"       ? read_word(in_, v, a, out.kind, 2)
-           : key == "pinned"     ? in_.read(v, a, out.pinned)
-           : key == "material"   ? in_.read(v, a, out.material)
-           : key == "tint"       ? in_.read(v, a, out.tint)
-           : key == "pivot_at"   ? read_word(in_, v, a, out.pivot_at, pivot_at_count)
-           : key == "pivot_node" ? in_.read(v, a, out.pivot_node)
-           : key == "pivot"      ? in_.read(v, a, out.pivot)
-           : key == "reason"     ? in_.read(v, a, out.reason)
-           : key == "triangles"  ? in_.read(v, a, out.triangles)
-           : key == "vertices"   ? in_.read(v, a, out.vertices)
-           : key == "bytes"      ? in_.read(v, a, out.bytes)
-           : key == "saved_us"   ? in_.read(v, a, out.saved_us)
-           : key == "axes"       ? in_.read(v, a, out.axes)
-           : key == "residual"   ? in_.read(v, a, out.residual)
-                                 : unknown_member(in_, a);
+    return read_field(
+        key, v, a, field("id", out.id), field("name", out.name), field("kind", out.kind),
+        field("pinned", out.pinned), field("material", out.material), field("tint", out.tint),
+        field("pivot_at", out.pivot_at), field("pivot_node", out.pivot_node),
+        field("pivot", out.pivot), field("reason", out.reason), field("triangles", out.triangles),
+        field("vertices", out.vertices), field("bytes", out.bytes), field("saved_us", out.saved_us),
+        field("axes", out.axes), field("residual", out.residual));
   }
 
   bool read_member(JsonValue value,

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <optional>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
@@ -441,6 +442,34 @@ std::vector<Eigen::Vector3d> make_corner_places(const Scene& scene,
   return places;
 }
 
+/// The turn of `each` corners by which one element stands where another does, if there is one.
+/// \param before, after  the first corner of each
+std::optional<std::size_t> find_turn(const Eigen::Vector3d* before,
+                                     const Eigen::Vector3d* after,
+                                     std::size_t each,
+                                     double reach) {
+  for (std::size_t turn = 0; turn < each; ++turn) {
+    bool agrees = true;
+    for (std::size_t c = 0; c < each && agrees; ++c) {
+      agrees = (before[(c + turn) % each] - after[c]).norm() <= reach;
+    }
+    if (agrees) {
+      return turn;
+    }
+  }
+  return std::nullopt;
+}
+
+Eigen::Vector3d find_centre(const std::vector<Eigen::Vector3d>& places,
+                            std::size_t element,
+                            std::size_t each) {
+  Eigen::Vector3d sum{0, 0, 0};
+  for (std::size_t c = 0; c < each; ++c) {
+    sum += places[element * each + c];
+  }
+  return sum / static_cast<double>(each);
+}
+
 }  // namespace
 
 bool Auditor::reorder(Pairing& pairing) const {
@@ -451,17 +480,10 @@ bool Auditor::reorder(Pairing& pairing) const {
       make_corner_places(before_, *pairing.before, pairing.before_corners, pairing.before_world);
   const auto after =
       make_corner_places(after_, *pairing.after, pairing.after_corners, pairing.after_world);
-  const auto centre = [&](const std::vector<Eigen::Vector3d>& places, std::size_t element) {
-    Eigen::Vector3d sum{0, 0, 0};
-    for (std::size_t c = 0; c < each; ++c) {
-      sum += places[element * each + c];
-    }
-    return Eigen::Vector3d(sum / static_cast<double>(each));
-  };
   std::vector<Eigen::Vector3d> centres;
   Eigen::AlignedBox3d box;
   for (std::size_t e = 0; e < before.size() / each; ++e) {
-    centres.push_back(centre(before, e));
+    centres.push_back(find_centre(before, e, each));
   }
   for (const Eigen::Vector3d& place : before) {
     box.extend(place);
@@ -473,26 +495,21 @@ bool Auditor::reorder(Pairing& pairing) const {
   std::vector<std::uint32_t> ordered(pairing.before_corners.size());
   std::vector<std::pair<std::uint32_t, double>> near;
   for (std::size_t e = 0; e < after.size() / each; ++e) {
-    tree.find(centre(after, e), reach, near);
-    bool matched = false;
-    for (const auto& [candidate, distance] : near) {
-      for (std::size_t turn = 0; turn < each && !matched && !used[candidate]; ++turn) {
-        bool agrees = true;
-        for (std::size_t c = 0; c < each && agrees; ++c) {
-          agrees =
-              (before[candidate * each + (c + turn) % each] - after[e * each + c]).norm() <= reach;
-        }
-        if (agrees) {
-          matched = true;
-          used[candidate] = true;
-          for (std::size_t c = 0; c < each; ++c) {
-            ordered[e * each + c] = pairing.before_corners[candidate * each + (c + turn) % each];
-          }
-        }
+    tree.find(find_centre(after, e, each), reach, near);
+    std::optional<std::size_t> turn;
+    std::size_t from = 0;
+    for (std::size_t n = 0; n < near.size() && !turn; ++n) {
+      from = near[n].first;
+      if (!used[from]) {
+        turn = find_turn(&before[from * each], &after[e * each], each, reach);
       }
     }
-    if (!matched) {
+    if (!turn) {
       return false;
+    }
+    used[from] = true;
+    for (std::size_t c = 0; c < each; ++c) {
+      ordered[e * each + c] = pairing.before_corners[from * each + (c + *turn) % each];
     }
   }
   pairing.before_corners = std::move(ordered);

@@ -1,0 +1,62 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "wakuzume/build.h"
+
+/// restore: put draws back as they were.
+///
+/// In: a built scene, its ledger, its source, and what to put back. Out: a scene and its ledger, in
+/// which the restored draws stand on their own nodes again, with names, extras, parents, meshes and
+/// materials, and everything else is as it was built, to the byte. All restored is the source.
+namespace wakuzume {
+
+/// What to put back. A draw comes back when any of these names it.
+struct RestoreChoice {
+  bool everything = false;
+  std::vector<std::string> groups{};  ///< globs over names of result nodes
+  std::vector<std::string> nodes{};   ///< globs over node paths of the source; with all below them
+};
+
+/// Draws of an instance come back together, since an instance is there or not.
+/// \pre check_scene of both scenes
+/// \error plan_mismatch  the ledger was not written for these two scenes
+/// \error bad_setting    a glob that names nothing that was merged or instanced
+/// \error out_of_bounds  a ledger whose ranges are not those of the built scene
+/// \error cancelled
+/// \cost copies the remaining ranges of those clusters that lose a part; all other geometry is
+/// shared with the scenes that are given
+Result<Built> restore(const Scene& built,
+                      const Ledger& ledger,
+                      const Scene& source,
+                      const RestoreChoice& choice,
+                      const RunControl& run = {});
+
+/// Answers where what is seen came from, and where a source node is now.
+class LedgerIndex {
+ public:
+  /// \param ledger  borrowed \cost O(rows log rows)
+  explicit LedgerIndex(const Ledger& ledger);
+
+  /// The row of what is drawn there: for picking.
+  /// \param node, primitive  of the result \param instance  0 where the node is no instance set
+  /// \param list_index  three a triangle, two a line, one a point
+  /// \return null where the ledger knows of nothing \cost O(log rows)
+  [[nodiscard]] const LedgerRow* find(NodeId node,
+                                      std::uint32_t primitive,
+                                      std::uint32_t instance,
+                                      std::uint64_t list_index) const;
+
+  /// Rows of a node of the source, one a primitive. \cost O(log rows)
+  [[nodiscard]] std::span<const LedgerRow> find_source(NodeId node) const;
+
+ private:
+  const Ledger& ledger_;
+  std::vector<std::uint32_t> by_place_;  ///< positions of rows by node, primitive, instance, index
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,264 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "build/extract.h"
+
+#include <algorithm>
+#include <cstring>
+
+#include "build/geometry_block.h"
+#include "scene/elements.h"
+
+namespace wakuzume {
+namespace {
+
+/// A copy of runs of a stream's elements, with the stride they have.
+class RunCopy {
+ public:
+  RunCopy(const Scene& scene, StreamId stream)
+      : stream_(scene[stream]), span_(make_element_span(scene, stream_)) {}
+
+  void reserve(std::uint64_t count, GeometryBlock& block) {
+    count_ = count;
+    offset_ = block.reserve(count * span_.stride);
+  }
+
+  void fill(const std::vector<std::pair<std::uint64_t, std::uint64_t>>& runs,
+            GeometryBlock& block) const {
+    block.close(offset_, count_ * span_.stride);
+    const std::size_t size = element_bytes(stream_.component, stream_.element);
+    std::byte* to = block.data(offset_);
+    for (const auto& [first, count] : runs) {
+      for (std::uint64_t e = 0; e < count; ++e, to += span_.stride) {
+        std::memset(to, 0, span_.stride);
+        std::memcpy(to, span_.data + (first + e) * span_.stride, size);
+      }
+    }
+  }
+
+  StreamId add_to(Scene& out, BlockId block, std::uint32_t target) const {
+    Stream stream = stream_;
+    stream.count = count_;
+    stream.offset = 0;
+    return add_stream(out, block, offset_, count_ * span_.stride, target,
+                      static_cast<std::uint32_t>(span_.stride), std::move(stream));
+  }
+
+ private:
+  const Stream& stream_;
+  ElementSpan span_;
+  std::uint64_t count_ = 0;
+  std::uint64_t offset_ = 0;
+};
+
+BlockId add_block(Scene& out, const GeometryBlock& block) {
+  out.blocks.emplace_back().bytes = block.finish();
+  return make_id<BlockId>(out.blocks.size() - 1);
+}
+
+/// Smallest and largest of the stored positions.
+StreamBounds make_bounds(const Scene& scene, StreamId stream) {
+  const std::vector<float> values = make_floats(scene, stream);
+  Box3d box;
+  for (std::size_t i = 0; i + 2 < values.size(); i += 3) {
+    box.include(Vec3d{static_cast<double>(values[i]), static_cast<double>(values[i + 1]),
+                      static_cast<double>(values[i + 2])});
+  }
+  return {{box.min.begin(), box.min.end()}, {box.max.begin(), box.max.end()}};
+}
+
+}  // namespace
+
+bool has_primitive(const Scene& scene, const DrawRef& ref) {
+  return to_index(ref.node) < scene.nodes.size() && scene[ref.node].mesh != no_mesh &&
+         ref.primitive < scene[scene[ref.node].mesh].primitives.size();
+}
+
+bool holds_range(const Scene& built, const LedgerRow& row) {
+  if (!has_primitive(built, {row.node, row.primitive})) {
+    return false;
+  }
+  const Node& node = built[row.node];
+  const Primitive& primitive = built[node.mesh].primitives[row.primitive];
+  const auto within = [](std::uint64_t first, std::uint64_t count, std::uint64_t all) {
+    return first <= all && count <= all - first;
+  };
+  const bool in_set =
+      !node.instancing || (!node.instancing->attributes.empty() &&
+                           row.instance < built[node.instancing->attributes[0].stream].count);
+  return in_set && (row.fate == Fate::instanced) == bool(node.instancing) &&
+         (node.instancing || primitive.indices != no_stream) &&
+         within(row.first_index, row.index_count, count_list_indices(built, primitive)) &&
+         within(row.first_vertex, row.vertex_count, count_vertices(built, primitive));
+}
+
+MeshId Extractor::add_mesh(Mesh mesh) {
+  out_.meshes.push_back(std::move(mesh));
+  return make_id<MeshId>(out_.meshes.size() - 1);
+}
+
+MeshId Extractor::take_mesh(MeshId id) {
+  const auto [slot, added] = meshes_.try_emplace(id, no_mesh);
+  if (added) {
+    Mesh mesh = built_[id];
+    for (Primitive& primitive : mesh.primitives) {
+      primitive.material = take_material(primitive.material);
+      primitive.indices = take_stream(primitive.indices);
+      for (Attribute& attribute : primitive.attributes) {
+        attribute.stream = take_stream(attribute.stream);
+      }
+    }
+    slot->second = add_mesh(std::move(mesh));
+  }
+  return slot->second;
+}
+
+MeshId Extractor::show_mesh(MeshId id, const DrawRef& shown) {
+  const auto [slot, added] = meshes_.try_emplace(id, no_mesh);
+  if (added) {
+    const MeshId from = source_[shown.node].mesh;
+    const Primitive& primitive = source_[from].primitives[shown.primitive];
+    const MaterialId material = take_material(built_[id].primitives[0].material);
+    if (source_[from].primitives.size() == 1 && primitive.material == material) {
+      slot->second = from;
+    } else {
+      Mesh mesh;
+      mesh.name = built_[id].name;
+      mesh.extra = source_[from].extra;
+      mesh.primitives.push_back(primitive);
+      mesh.primitives.back().material = material;
+      slot->second = add_mesh(std::move(mesh));
+    }
+  }
+  return slot->second;
+}
+
+MeshId Extractor::cut_mesh(MeshId id, const std::vector<GeometryRange>& ranges) {
+  Mesh mesh = built_[id];
+  for (Primitive& primitive : mesh.primitives) {
+    primitive = cut_primitive(primitive, ranges);
+  }
+  return add_mesh(std::move(mesh));
+}
+
+Primitive Extractor::cut_primitive(const Primitive& from,
+                                   const std::vector<GeometryRange>& ranges) {
+  std::uint64_t vertices = 0;
+  std::vector<std::uint32_t> indices;
+  std::vector<std::pair<std::uint64_t, std::uint64_t>> runs;
+  const std::vector<std::uint32_t> all = make_integers(built_, from.indices);
+  for (const GeometryRange& range : ranges) {
+    for (std::uint64_t i = 0; i < range.index_count; ++i) {
+      indices.push_back(
+          static_cast<std::uint32_t>(all[range.first_index + i] - range.first_vertex + vertices));
+    }
+    runs.emplace_back(range.first_vertex, range.vertex_count);
+    vertices += range.vertex_count;
+  }
+  GeometryBlock block;
+  std::vector<RunCopy> copies;
+  for (const Attribute& attribute : from.attributes) {
+    copies.emplace_back(built_, attribute.stream).reserve(vertices, block);
+  }
+  Stream stream;
+  stream.count = indices.size();
+  // The largest 16-bit value is glTF's mark of a restart.
+  stream.component = vertices <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+  const std::uint32_t size = component_bytes(stream.component);
+  const std::uint64_t index_offset = block.reserve(indices.size() * size);
+  block.allocate();
+  for (const RunCopy& copy : copies) {
+    copy.fill(runs, block);
+  }
+  block.close(index_offset, indices.size() * size);
+  for (std::size_t i = 0; i < indices.size(); ++i) {
+    std::memcpy(block.data(index_offset + i * size), &indices[i], size);
+  }
+  const BlockId id = add_block(out_, block);
+  Primitive out = from;
+  out.material = take_material(from.material);
+  for (std::size_t a = 0; a < copies.size(); ++a) {
+    const BlockView& view = built_[built_[from.attributes[a].stream].view];
+    out.attributes[a].stream = copies[a].add_to(out_, id, view.target);
+    if (out.attributes[a].semantic == "POSITION") {
+      out_.streams.back().bounds = make_bounds(out_, out.attributes[a].stream);
+    }
+  }
+  const std::uint32_t target = built_[built_[from.indices].view].target;
+  out.indices =
+      add_stream(out_, id, index_offset, indices.size() * size, target, size, std::move(stream));
+  return out;
+}
+
+void Extractor::take_instances(Node& node) {
+  for (Attribute& attribute : node.instancing.ensure().attributes) {
+    attribute.stream = take_stream(attribute.stream);
+  }
+}
+
+void Extractor::cut_instances(const std::vector<std::uint32_t>& kept, Node& node) {
+  std::vector<std::pair<std::uint64_t, std::uint64_t>> runs;
+  std::transform(kept.begin(), kept.end(), std::back_inserter(runs), [](std::uint32_t instance) {
+    return std::pair<std::uint64_t, std::uint64_t>(instance, 1);
+  });
+  GeometryBlock block;
+  std::vector<RunCopy> copies;
+  for (const Attribute& attribute : node.instancing->attributes) {
+    copies.emplace_back(built_, attribute.stream).reserve(kept.size(), block);
+  }
+  block.allocate();
+  for (const RunCopy& copy : copies) {
+    copy.fill(runs, block);
+  }
+  const BlockId id = add_block(out_, block);
+  for (std::size_t a = 0; a < copies.size(); ++a) {
+    node.instancing.ensure().attributes[a].stream = copies[a].add_to(out_, id, 0);
+  }
+}
+
+MaterialId Extractor::take_material(MaterialId id) {
+  // Those of the source have their numbers in both scenes.
+  if (id == no_material || to_index(id) < source_.materials.size()) {
+    return id;
+  }
+  const auto [slot, added] = materials_.try_emplace(id, no_material);
+  if (added) {
+    slot->second = make_id<MaterialId>(out_.materials.size());
+    out_.materials.push_back(built_[id]);
+  }
+  return slot->second;
+}
+
+StreamId Extractor::take_stream(StreamId id) {
+  if (id == no_stream) {
+    return id;
+  }
+  const auto [slot, added] = streams_.try_emplace(id, no_stream);
+  if (added) {
+    Stream stream = built_[id];
+    stream.view = take_view(stream.view);
+    slot->second = make_id<StreamId>(out_.streams.size());
+    out_.streams.push_back(std::move(stream));
+  }
+  return slot->second;
+}
+
+ViewId Extractor::take_view(ViewId id) {
+  const auto [slot, added] = views_.try_emplace(id, no_view);
+  if (added) {
+    BlockView view = built_[id];
+    view.block = take_block(view.block);
+    slot->second = make_id<ViewId>(out_.views.size());
+    out_.views.push_back(std::move(view));
+  }
+  return slot->second;
+}
+
+BlockId Extractor::take_block(BlockId id) {
+  const auto [slot, added] = blocks_.try_emplace(id, make_id<BlockId>(out_.blocks.size()));
+  if (added) {
+    out_.blocks.push_back(built_[id]);
+  }
+  return slot->second;
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,61 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <map>
+#include <vector>
+
+#include "wakuzume/build.h"
+
+/// Taking geometry that a build made over into another scene.
+namespace wakuzume {
+
+/// What one draw gave to a merged primitive: list indices and vertices.
+struct GeometryRange {
+  std::uint64_t first_index = 0;
+  std::uint64_t index_count = 0;
+  std::uint64_t first_vertex = 0;
+  std::uint64_t vertex_count = 0;
+};
+
+bool has_primitive(const Scene& scene, const DrawRef& ref);
+
+/// The row's node, primitive, instance and ranges are in the scene.
+bool holds_range(const Scene& built, const LedgerRow& row);
+
+/// Adds to `out`, which began as a copy of the source, what is asked for of `built`. Each mesh,
+/// material and stream is taken over once.
+class Extractor {
+ public:
+  /// All are borrowed.
+  Extractor(const Scene& built, const Scene& source, Scene& out)
+      : built_(built), source_(source), out_(out) {}
+
+  MeshId take_mesh(MeshId mesh);
+  /// A mesh of `built` that shows a primitive of the source as it is stored there.
+  MeshId show_mesh(MeshId mesh, const DrawRef& shown);
+  /// A mesh of one merged primitive with these ranges alone, in their order.
+  MeshId cut_mesh(MeshId mesh, const std::vector<GeometryRange>& ranges);
+  void take_instances(Node& node);
+  /// \param kept  numbers of instances, ascending
+  void cut_instances(const std::vector<std::uint32_t>& kept, Node& node);
+
+ private:
+  MeshId add_mesh(Mesh mesh);
+  MaterialId take_material(MaterialId material);
+  StreamId take_stream(StreamId stream);
+  ViewId take_view(ViewId view);
+  BlockId take_block(BlockId block);
+  Primitive cut_primitive(const Primitive& from, const std::vector<GeometryRange>& ranges);
+
+  const Scene& built_;
+  const Scene& source_;
+  Scene& out_;
+  std::map<MeshId, MeshId> meshes_;
+  std::map<MaterialId, MaterialId> materials_;
+  std::map<StreamId, StreamId> streams_;
+  std::map<ViewId, ViewId> views_;
+  std::map<BlockId, BlockId> blocks_;
+};
+
+}  // namespace wakuzume

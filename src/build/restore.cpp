@@ -1,0 +1,341 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/restore.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <tuple>
+
+#include "build/compact.h"
+#include "build/detach.h"
+#include "build/extract.h"
+#include "plan/check.h"
+#include "survey/glob.h"
+
+namespace wakuzume {
+namespace {
+
+using RowList = std::vector<std::uint32_t>;  ///< positions in Ledger::rows
+
+bool is_moved(const LedgerRow& row) {
+  return row.fate == Fate::merged || row.fate == Fate::instanced;
+}
+
+/// Which rows come back.
+class Chooser {
+ public:
+  Chooser(const Scene& built, const Ledger& ledger, const Scene& source)
+      : built_(built), ledger_(ledger), source_(source), chosen_(ledger.rows.size(), false) {}
+
+  Result<std::vector<bool>> choose(const RestoreChoice& choice) {
+    for (std::size_t r = 0; r < chosen_.size(); ++r) {
+      chosen_[r] = choice.everything && is_moved(ledger_.rows[r]);
+    }
+    for (const std::string& glob : choice.groups) {
+      const GlobSet wanted({glob});
+      if (!take(wanted, [&](const LedgerRow& row) { return built_[row.node].name; })) {
+        return refuse(glob, "group");
+      }
+    }
+    for (const std::string& glob : choice.nodes) {
+      // All below a node comes with it.
+      const GlobSet wanted({glob, glob + "/*"});
+      if (!take(wanted,
+                [&](const LedgerRow& row) { return make_node_path(source_, row.source.node); })) {
+        return refuse(glob, "node");
+      }
+    }
+    complete_instances();
+    return std::move(chosen_);
+  }
+
+ private:
+  template <class NameOf>
+  bool take(const GlobSet& wanted, const NameOf& name_of) {
+    bool any = false;
+    for (std::size_t r = 0; r < chosen_.size(); ++r) {
+      const LedgerRow& row = ledger_.rows[r];
+      if (is_moved(row) && wanted.find(name_of(row)) != no_index) {
+        chosen_[r] = true;
+        any = true;
+      }
+    }
+    return any;
+  }
+
+  static Failure refuse(const std::string& glob, const char* what) {
+    return Failure(
+        Error{ErrorCode::bad_setting,
+              fmt::format("no {} that was merged or instanced matches '{}'; the ledger lists them",
+                          what, glob),
+              {}});
+  }
+
+  /// An instance is there or not, whatever number of draws it stands for.
+  void complete_instances() {
+    std::set<std::pair<NodeId, std::uint32_t>> touched;
+    for (std::size_t r = 0; r < chosen_.size(); ++r) {
+      const LedgerRow& row = ledger_.rows[r];
+      if (chosen_[r] && row.fate == Fate::instanced) {
+        touched.insert({row.node, row.instance});
+      }
+    }
+    for (std::size_t r = 0; r < chosen_.size(); ++r) {
+      const LedgerRow& row = ledger_.rows[r];
+      if (row.fate == Fate::instanced && touched.contains({row.node, row.instance})) {
+        chosen_[r] = true;
+      }
+    }
+  }
+
+  const Scene& built_;
+  const Ledger& ledger_;
+  const Scene& source_;
+  std::vector<bool> chosen_;
+};
+
+/// The source, with those results that are left put in.
+class Restorer {
+ public:
+  Restorer(const Scene& built, const Ledger& ledger, const Scene& source)
+      : built_(built), source_(source), extract_(built, source, out_.scene) {
+    out_.scene = source;
+    out_.ledger = ledger;
+    out_.ledger.results.clear();
+  }
+
+  Result<Built> run(const Ledger& before, const std::vector<bool>& chosen, const RunControl& run) {
+    std::map<NodeId, RowList> left;
+    std::map<NodeId, std::size_t> members;
+    std::vector<bool> moved(chosen.size(), false);
+    for (std::size_t r = 0; r < chosen.size(); ++r) {
+      LedgerRow& row = out_.ledger.rows[r];
+      if (is_moved(row)) {
+        ++members[row.node];
+      }
+      if (is_moved(row) && !chosen[r]) {
+        moved[r] = true;
+        left[row.node].push_back(static_cast<std::uint32_t>(r));
+      } else {
+        row = {row.source, Fate::kept, row.source.node, row.source.primitive};
+      }
+    }
+    for (const LedgerResult& result : before.results) {
+      const auto rows = left.find(result.node);
+      if (rows != left.end()) {
+        add_result(result, rows->second, rows->second.size() == members[result.node]);
+      }
+    }
+    detach_draws(source_, moved, out_.scene, out_.ledger.rows);
+    std::vector<std::string> notes;
+    const NodeMap number = compact(source_, out_.scene, notes);
+    for (const std::string& note : notes) {
+      add_once(out_.ledger.left_out, note);
+    }
+    for (LedgerRow& row : out_.ledger.rows) {
+      row.node = number[to_index(row.node)];
+    }
+    for (LedgerResult& result : out_.ledger.results) {
+      result.node = number[to_index(result.node)];
+    }
+    if (out_.ledger.results.empty()) {
+      out_.ledger.left_out.clear();
+    }
+    out_.ledger.result_hash = make_content_hash(out_.scene, run);
+    return std::move(out_);
+  }
+
+ private:
+  void add_result(const LedgerResult& result, RowList& rows, bool whole) {
+    Node node = built_[result.node];
+    const NodeId id = make_id<NodeId>(out_.scene.nodes.size());
+    if (node.instancing) {
+      node.mesh = result.shown.node == no_node ? extract_.take_mesh(node.mesh)
+                                               : extract_.show_mesh(node.mesh, result.shown);
+      if (whole) {
+        extract_.take_instances(node);
+      } else {
+        keep_instances(rows, node);
+      }
+      require_instancing(out_.scene);
+    } else if (whole) {
+      node.mesh = extract_.take_mesh(node.mesh);
+    } else {
+      keep_ranges(rows, node);
+    }
+    for (const std::uint32_t r : rows) {
+      out_.ledger.rows[r].node = id;
+    }
+    node.children.clear();
+    node.parent = result.below;
+    out_.scene.nodes.push_back(std::move(node));
+    out_.ledger.results.push_back({id, result.below, result.shown});
+    if (result.below != no_node) {
+      out_.scene.nodes[to_index(result.below)].children.push_back(id);
+      return;
+    }
+    for (std::size_t l = 0; l < built_.levels.size(); ++l) {
+      const auto& roots = built_.levels[l].roots;
+      if (std::find(roots.begin(), roots.end(), result.node) != roots.end()) {
+        out_.scene.levels[l].roots.push_back(id);
+      }
+    }
+  }
+
+  /// Instances that stay close up in their order.
+  void keep_instances(const RowList& rows, Node& node) {
+    std::vector<std::uint32_t> kept;
+    std::transform(rows.begin(), rows.end(), std::back_inserter(kept),
+                   [&](std::uint32_t r) { return out_.ledger.rows[r].instance; });
+    std::sort(kept.begin(), kept.end());
+    kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
+    for (const std::uint32_t r : rows) {
+      std::uint32_t& instance = out_.ledger.rows[r].instance;
+      instance = static_cast<std::uint32_t>(std::lower_bound(kept.begin(), kept.end(), instance) -
+                                            kept.begin());
+    }
+    extract_.cut_instances(kept, node);
+  }
+
+  /// Ranges of a merged primitive that stay close up in their order.
+  void keep_ranges(RowList& rows, Node& node) {
+    std::sort(rows.begin(), rows.end(), [&](std::uint32_t a, std::uint32_t b) {
+      return out_.ledger.rows[a].first_index < out_.ledger.rows[b].first_index;
+    });
+    std::vector<GeometryRange> ranges;
+    for (const std::uint32_t r : rows) {
+      const LedgerRow& row = out_.ledger.rows[r];
+      ranges.push_back({row.first_index, row.index_count, row.first_vertex, row.vertex_count});
+    }
+    node.mesh = extract_.cut_mesh(node.mesh, ranges);
+    std::uint64_t index = 0;
+    std::uint64_t vertex = 0;
+    for (const std::uint32_t r : rows) {
+      LedgerRow& row = out_.ledger.rows[r];
+      row.first_index = index;
+      row.first_vertex = vertex;
+      index += row.index_count;
+      vertex += row.vertex_count;
+    }
+  }
+
+  const Scene& built_;
+  const Scene& source_;
+  Built out_;
+  Extractor extract_;
+};
+
+/// A ledger comes from a file: what it says of the scenes is held against them.
+Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& source) {
+  const auto wrong = [](std::size_t row, const char* what) {
+    return Failure(Error{ErrorCode::out_of_bounds,
+                         fmt::format("the ledger's row {} {}", row, what),
+                         {"", fmt::format("/rows/{}", row)}});
+  };
+  std::set<NodeId> results;
+  for (std::size_t i = 0; i < ledger.results.size(); ++i) {
+    const LedgerResult& result = ledger.results[i];
+    const bool good = to_index(result.node) < built.nodes.size() &&
+                      (result.below == no_node || to_index(result.below) < source.nodes.size()) &&
+                      (result.shown.node == no_node || has_primitive(source, result.shown));
+    if (!good || !results.insert(result.node).second) {
+      return Failure(Error{ErrorCode::out_of_bounds,
+                           "a result of the ledger is not in the scenes",
+                           {"", fmt::format("/results/{}", i)}});
+    }
+  }
+  for (std::size_t r = 0; r < ledger.rows.size(); ++r) {
+    const LedgerRow& row = ledger.rows[r];
+    if (!has_primitive(source, row.source)) {
+      return wrong(r, "is of no draw of the source");
+    }
+    if (r > 0 && !(ledger.rows[r - 1].source < row.source)) {
+      return wrong(r, "is out of order");
+    }
+    if (is_moved(row) && !results.contains(row.node)) {
+      return wrong(r, "is of a node that is no result");
+    }
+    if (is_moved(row) && !holds_range(built, row)) {
+      return wrong(r, "has a range beyond its primitive");
+    }
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<Built> restore(const Scene& built,
+                      const Ledger& ledger,
+                      const Scene& source,
+                      const RestoreChoice& choice,
+                      const RunControl& run) {
+  if (auto same =
+          check_hash(ledger.source_hash, make_content_hash(source, run), "the ledger's source");
+      !same) {
+    return Failure(same.error());
+  }
+  if (auto same =
+          check_hash(ledger.result_hash, make_content_hash(built, run), "the ledger's result");
+      !same) {
+    return Failure(same.error());
+  }
+  if (auto good = check_rows(built, ledger, source); !good) {
+    return Failure(good.error());
+  }
+  const auto chosen = Chooser(built, ledger, source).choose(choice);
+  if (!chosen) {
+    return Failure(chosen.error());
+  }
+  return Restorer(built, ledger, source).run(ledger, *chosen, run);
+}
+
+// ---- looking up -------------------------------------------------------------------------------
+
+LedgerIndex::LedgerIndex(const Ledger& ledger) : ledger_(ledger) {
+  by_place_.resize(ledger.rows.size());
+  for (std::uint32_t r = 0; r < by_place_.size(); ++r) {
+    by_place_[r] = r;
+  }
+  const auto place = [&](std::uint32_t r) {
+    const LedgerRow& row = ledger.rows[r];
+    return std::tuple(row.node, row.primitive, row.instance, row.first_index);
+  };
+  std::sort(by_place_.begin(), by_place_.end(),
+            [&](std::uint32_t a, std::uint32_t b) { return place(a) < place(b); });
+}
+
+const LedgerRow* LedgerIndex::find(NodeId node,
+                                   std::uint32_t primitive,
+                                   std::uint32_t instance,
+                                   std::uint64_t list_index) const {
+  const auto wanted = std::tuple(node, primitive, instance, list_index);
+  const auto next = std::upper_bound(
+      by_place_.begin(), by_place_.end(), wanted, [&](const auto& value, std::uint32_t r) {
+        const LedgerRow& row = ledger_.rows[r];
+        return value < std::tuple(row.node, row.primitive, row.instance, row.first_index);
+      });
+  if (next == by_place_.begin()) {
+    return nullptr;
+  }
+  const LedgerRow& row = ledger_.rows[*(next - 1)];
+  if (row.node != node || row.primitive != primitive) {
+    return nullptr;
+  }
+  if (row.fate == Fate::kept) {
+    return &row;  // all of its instances and triangles are its own
+  }
+  const bool inside = row.instance == instance && list_index - row.first_index < row.index_count;
+  return inside && row.fate != Fate::dropped ? &row : nullptr;
+}
+
+std::span<const LedgerRow> LedgerIndex::find_source(NodeId node) const {
+  const auto [first, last] = std::equal_range(
+      ledger_.rows.begin(), ledger_.rows.end(), LedgerRow{DrawRef{node, 0}},
+      [](const LedgerRow& a, const LedgerRow& b) { return a.source.node < b.source.node; });
+  return {first, last};
+}
+
+}  // namespace wakuzume
