@@ -182,10 +182,10 @@ Exit restore_command(const Options& options) {
   if (!after) {
     return command.fail(after.error());
   }
-  command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n",
-                            to_change(*ledger, restored->ledger),
-                            to_comparison(count_totals(*built), count_totals(*after)),
-                            options.output, beside(options.output, ".ledger.json")));
+  command.print(
+      fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_change(*ledger, restored->ledger),
+                  to_comparison(count_totals(*built), count_totals(*after), "built", "restored"),
+                  options.output, beside(options.output, ".ledger.json")));
   return Exit::done;
 }
 

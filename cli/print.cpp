@@ -128,8 +128,11 @@ std::string to_text(const Ledger& ledger) {
       group_digits(fates[2]));
 }
 
-std::string to_comparison(const Totals& before, const Totals& after) {
-  std::string out = fmt::format("  {:<10} {:>13} {:>13}\n", "", "before", "after");
+std::string to_comparison(const Totals& before,
+                          const Totals& after,
+                          const char* name_before,
+                          const char* name_after) {
+  std::string out = fmt::format("  {:<10} {:>13} {:>13}\n", "", name_before, name_after);
   const auto line = [&](const char* name, std::uint64_t a, std::uint64_t b) {
     out += fmt::format("  {:<10} {:>13} {:>13}   {}\n", name, group_digits(a), group_digits(b),
                        to_factor(a, b));

@@ -24,6 +24,9 @@ std::string to_text(const Ledger& ledger);
 std::string to_change(const Ledger& before, const Ledger& after);
 std::string to_text(const Verdict& verdict);
 /// Before and after side by side, with the factor between them.
-std::string to_comparison(const Totals& before, const Totals& after);
+std::string to_comparison(const Totals& before,
+                          const Totals& after,
+                          const char* name_before = "before",
+                          const char* name_after = "after");
 
 }  // namespace wakuzume::cli
