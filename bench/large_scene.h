@@ -13,6 +13,10 @@ namespace wakuzume {
 /// meshes; each has UVs of its own, so none is another's repeat
 Scene make_large_scene(std::size_t draws, std::size_t families = 1000);
 
+/// `nodes` turned nodes in a row, each with a mesh of its own of some `vertices` vertices: a bumpy
+/// square with normals and UVs, and 32-bit indices. One material.
+Scene make_dense_scene(std::size_t nodes, std::size_t vertices);
+
 /// A made-up district: streets of houses with floors, rooms and furniture of several materials, a
 /// third of the models stored as many copies, a third of the materials under several names.
 /// \param pieces  of furniture, with some three draws each

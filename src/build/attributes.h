@@ -33,6 +33,7 @@ struct MergeMember {
   std::uint64_t vertex_count = 0;
   std::uint64_t first_index = 0;
   std::uint64_t index_count = 0;
+  bool whole = false;  ///< uses every vertex of its streams, from the first on
 };
 
 /// Positions first, then normals, tangents, UVs, colours, custom attributes by name.

@@ -3,8 +3,11 @@
 #include "build/merge.h"
 
 #include <algorithm>
+#include <array>
+#include <bit>
 #include <cmath>
 #include <cstring>
+#include <limits>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
@@ -14,9 +17,34 @@ namespace {
 
 /// The vertices of one member in the order they are written, and its indices into that order.
 struct VertexPick {
-  std::vector<std::uint32_t> vertices;  ///< numbers in the source primitive
+  std::vector<std::uint32_t> vertices;  ///< numbers in the source primitive; empty: all of them
   std::vector<std::uint32_t> indices;   ///< list indices into `vertices`
+  std::size_t count = 0;                ///< of vertices
 };
+
+/// How many vertices the indices use.
+std::uint64_t count_used(const std::vector<std::uint32_t>& indices, std::uint64_t vertices) {
+  // One bit a vertex stays in the cache; a few corners of a large shared buffer are sorted instead.
+  if (indices.size() < vertices / 64) {
+    std::vector<std::uint32_t> used = indices;
+    std::sort(used.begin(), used.end());
+    return static_cast<std::uint64_t>(std::unique(used.begin(), used.end()) - used.begin());
+  }
+  std::vector<std::uint64_t> bits((vertices + 63) / 64, 0);
+  for (const std::uint32_t i : indices) {
+    bits[i / 64] |= std::uint64_t{1} << (i % 64);
+  }
+  std::uint64_t count = 0;
+  for (const std::uint64_t word : bits) {
+    count += static_cast<std::uint64_t>(std::popcount(word));
+  }
+  return count;
+}
+
+/// All vertices, in their order.
+VertexPick pick_whole(std::vector<std::uint32_t> indices, std::uint64_t vertices) {
+  return {{}, std::move(indices), vertices};
+}
 
 /// Keeps only vertices that some index uses, in their source order. A part of a large shared buffer
 /// costs no more than its own range or n log n of its indices, whichever suits.
@@ -50,6 +78,7 @@ VertexPick pick_used(std::vector<std::uint32_t> indices) {
     }
   }
   pick.indices = std::move(indices);
+  pick.count = pick.vertices.size();
   return pick;
 }
 
@@ -61,6 +90,7 @@ VertexPick pick_corners(std::vector<std::uint32_t> indices) {
     pick.indices[i] = static_cast<std::uint32_t>(i);
   }
   pick.vertices = std::move(indices);
+  pick.count = pick.vertices.size();
   return pick;
 }
 
@@ -80,6 +110,15 @@ Eigen::Vector3f make_unit(const Eigen::Vector3d& direction, const Eigen::Vector3
 
 void store(std::byte* to, const float* values, std::size_t count) {
   std::memcpy(to, values, count * sizeof(float));
+}
+
+/// The block begins its ranges at multiples of four bytes, and an index's place is one of its size.
+template <class Index>
+void write_indices(const std::vector<std::uint32_t>& indices, std::uint32_t first, std::byte* to) {
+  auto* const out = reinterpret_cast<Index*>(to);
+  for (std::size_t i = 0; i < indices.size(); ++i) {
+    out[i] = static_cast<Index>(indices[i] + first);
+  }
 }
 
 /// Writes one attribute of one member, element by element.
@@ -119,14 +158,63 @@ class AttributeWriter {
   [[nodiscard]] const Box3d& bounds() const { return bounds_; }
 
  private:
-  void write_positions(StreamId stream, std::byte* to) {
+  /// Calls `put(values)` for each picked vertex in order, `width` components as doubles.
+  template <std::size_t width, class Put>
+  void for_each_vertex(StreamId stream, const Put& put) const {
+    std::array<double, width> value{};
+    if (const auto packed = find_packed_floats(scene_, stream); !packed.empty()) {
+      const auto load = [&](const float* from) {
+        for (std::size_t c = 0; c < width; ++c) {
+          value[c] = static_cast<double>(from[c]);
+        }
+        put(value);
+      };
+      if (pick_.vertices.empty()) {
+        for (std::size_t v = 0; v < pick_.count; ++v) {
+          load(packed.data() + v * width);
+        }
+      } else {
+        for (const std::uint32_t v : pick_.vertices) {
+          load(packed.data() + std::size_t{v} * width);
+        }
+      }
+      return;
+    }
     const ElementReader reader(scene_, stream);
-    for (const std::uint32_t v : pick_.vertices) {
-      const Eigen::Vector3f stored = make_position(reader, v).cast<float>();
-      bounds_.include(Vec3d{static_cast<double>(stored.x()), static_cast<double>(stored.y()),
-                            static_cast<double>(stored.z())});
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      reader.load(vertex_at(v), value.data());
+      put(value);
+    }
+  }
+  [[nodiscard]] std::uint32_t vertex_at(std::size_t v) const {
+    return pick_.vertices.empty() ? static_cast<std::uint32_t>(v) : pick_.vertices[v];
+  }
+
+  void write_positions(StreamId stream, std::byte* to) {
+    // The columns in locals: the compiler keeps them in registers.
+    const Eigen::Vector3d x = linear_.col(0);
+    const Eigen::Vector3d y = linear_.col(1);
+    const Eigen::Vector3d z = linear_.col(2);
+    const Eigen::Vector3d origin = offset_;
+    std::array<float, 3> low;
+    std::array<float, 3> high;
+    low.fill(std::numeric_limits<float>::infinity());
+    high.fill(-std::numeric_limits<float>::infinity());
+    for_each_vertex<3>(stream, [&](const std::array<double, 3>& local) {
+      std::array<float, 3> stored;
+      for (int c = 0; c < 3; ++c) {
+        const auto at = static_cast<std::size_t>(c);
+        stored[at] =
+            static_cast<float>(x[c] * local[0] + y[c] * local[1] + z[c] * local[2] + origin[c]);
+        low[at] = stored[at] < low[at] ? stored[at] : low[at];
+        high[at] = stored[at] > high[at] ? stored[at] : high[at];
+      }
       store(to, stored.data(), 3);
       to += 3 * sizeof(float);
+    });
+    for (std::size_t c = 0; c < 3; ++c) {
+      bounds_.min[c] = static_cast<double>(low[c]);
+      bounds_.max[c] = static_cast<double>(high[c]);
     }
   }
 
@@ -141,14 +229,12 @@ class AttributeWriter {
       write_flat_normals(to);
       return;
     }
-    const ElementReader reader(scene_, stream);
     const Eigen::Matrix3d matrix = make_normal_matrix(linear_);
-    for (const std::uint32_t v : pick_.vertices) {
-      Eigen::Vector3d normal;
-      reader.load(v, normal.data());
-      store(to, make_unit(matrix * normal, Eigen::Vector3f::UnitZ()).data(), 3);
+    for_each_vertex<3>(stream, [&](const std::array<double, 3>& normal) {
+      const Eigen::Vector3d moved = matrix * Eigen::Vector3d(normal[0], normal[1], normal[2]);
+      store(to, make_unit(moved, Eigen::Vector3f::UnitZ()).data(), 3);
       to += 3 * sizeof(float);
-    }
+    });
   }
 
   /// glTF 2.0 section 3.7.2.1: a primitive without normals is shaded flat. Its vertices are the
@@ -170,33 +256,33 @@ class AttributeWriter {
   }
 
   void write_tangents(StreamId stream, std::byte* to) {
-    const ElementReader reader(scene_, stream);
     const double handedness = linear_.determinant() < 0 ? -1 : 1;
-    for (const std::uint32_t v : pick_.vertices) {
-      Eigen::Vector4d tangent;
-      reader.load(v, tangent.data());
-      const Eigen::Vector3f direction =
-          make_unit(linear_ * tangent.head<3>(), Eigen::Vector3f::UnitX());
+    for_each_vertex<4>(stream, [&](const std::array<double, 4>& tangent) {
+      const Eigen::Vector3d moved = linear_ * Eigen::Vector3d(tangent[0], tangent[1], tangent[2]);
+      const Eigen::Vector3f direction = make_unit(moved, Eigen::Vector3f::UnitX());
       const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
-                                   tangent.w() * handedness < 0 ? -1.0F : 1.0F);
+                                   tangent[3] * handedness < 0 ? -1.0F : 1.0F);
       store(to, stored.data(), 4);
       to += 4 * sizeof(float);
-    }
+    });
   }
 
   void write_texcoords(StreamId stream, std::byte* to) {
+    constexpr std::size_t size = 2 * sizeof(float);
     if (stream == no_stream) {
-      std::memset(to, 0, pick_.vertices.size() * 2 * sizeof(float));
+      std::memset(to, 0, pick_.count * size);
       return;
     }
-    const ElementReader reader(scene_, stream);
-    for (const std::uint32_t v : pick_.vertices) {
-      double uv[2];
-      reader.load(v, uv);
+    const auto packed = find_packed_floats(scene_, stream);
+    if (!packed.empty() && pick_.vertices.empty()) {
+      std::memcpy(to, packed.data(), pick_.count * size);
+      return;
+    }
+    for_each_vertex<2>(stream, [&](const std::array<double, 2>& uv) {
       const float stored[2] = {static_cast<float>(uv[0]), static_cast<float>(uv[1])};
       store(to, stored, 2);
-      to += sizeof stored;
-    }
+      to += size;
+    });
   }
 
   /// Missing colours are white, a missing alpha is opaque. 8 and 16 bit values pass unchanged:
@@ -219,12 +305,14 @@ class AttributeWriter {
       to += attribute.stride;
     };
     if (stream == no_stream) {
-      std::for_each(pick_.vertices.begin(), pick_.vertices.end(), [&](std::uint32_t) { put(); });
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        put();
+      }
       return;
     }
     const ElementReader reader(scene_, stream);
-    for (const std::uint32_t v : pick_.vertices) {
-      reader.load(v, color);
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      reader.load(vertex_at(v), color);
       put();
     }
   }
@@ -232,9 +320,9 @@ class AttributeWriter {
   void write_custom(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
     const ElementReader reader(scene_, stream);
     const std::size_t size = element_bytes(attribute.component, attribute.element);
-    for (const std::uint32_t v : pick_.vertices) {
+    for (std::size_t v = 0; v < pick_.count; ++v) {
       std::memset(to, 0, attribute.stride);
-      if (const std::byte* from = reader.find(v); from != nullptr) {
+      if (const std::byte* from = reader.find(vertex_at(v)); from != nullptr) {
         std::memcpy(to, from, size);
       }
       to += attribute.stride;
@@ -277,14 +365,27 @@ void ClusterMerge::count() {
     member.first_index = index_count_;
     member.first_vertex = vertex_count_;
     member.index_count = count_list_indices(source_, *member.primitive);
-    member.vertex_count =
-        unwelds(member) ? member.index_count
-                        : pick_used(make_list_indices(source_, *member.primitive)).vertices.size();
+    count_vertices_of(member);
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
   // 65,535 vertices have the numbers 0 to 65,534: the largest 16-bit value is glTF's restart mark.
   index_type_ = vertex_count_ <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+}
+
+void ClusterMerge::count_vertices_of(MergeMember& member) {
+  if (unwelds(member)) {
+    member.vertex_count = member.index_count;
+    return;
+  }
+  // Members are often the same primitive in many places.
+  const auto [known, added] = used_.try_emplace(member.primitive, 0);
+  const std::uint64_t all = count_vertices(source_, *member.primitive);
+  if (added) {
+    known->second = count_used(make_list_indices(source_, *member.primitive), all);
+  }
+  member.vertex_count = known->second;
+  member.whole = member.vertex_count == all;
 }
 
 void ClusterMerge::reserve(GeometryBlock& block) {
@@ -299,8 +400,9 @@ void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) 
   if (linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles) {
     flip_winding(list);
   }
-  const VertexPick pick =
-      unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
+  const VertexPick pick = unwelds(member) ? pick_corners(std::move(list))
+                          : member.whole  ? pick_whole(std::move(list), member.vertex_count)
+                                          : pick_used(std::move(list));
   AttributeWriter writer(source_, member, pick);
   for (std::size_t a = 0; a < layout_.size(); ++a) {
     const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
@@ -309,10 +411,11 @@ void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) 
   bounds_.include(writer.bounds());
   const std::uint32_t size = component_bytes(index_type_);
   std::byte* to = block.data(index_offset_ + member.first_index * size);
-  for (const std::uint32_t i : pick.indices) {
-    const auto value = static_cast<std::uint32_t>(i + member.first_vertex);
-    std::memcpy(to, &value, size);
-    to += size;
+  const auto first = static_cast<std::uint32_t>(member.first_vertex);
+  if (index_type_ == ComponentType::u16) {
+    write_indices<std::uint16_t>(pick.indices, first, to);
+  } else {
+    write_indices<std::uint32_t>(pick.indices, first, to);
   }
 }
 

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <unordered_map>
 #include <vector>
 
 #include "build/attributes.h"
@@ -37,12 +38,14 @@ class ClusterMerge {
 
  private:
   [[nodiscard]] bool unwelds(const MergeMember& member) const;
+  void count_vertices_of(MergeMember& member);
   void fill_member(const MergeMember& member, GeometryBlock& block);
 
   const Scene& source_;
   MaterialId material_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
+  std::unordered_map<const Primitive*, std::uint64_t> used_;  ///< vertices; looked up only
   std::vector<OutputAttribute> layout_;
   std::vector<std::uint64_t> offsets_;  ///< in the block, one an attribute
   std::uint64_t index_offset_ = 0;

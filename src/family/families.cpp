@@ -102,7 +102,9 @@ class FamilyFinder {
       std::vector<const Prototype*> near;
       for (auto at = prototypes.lower_bound(own.value - reach);
            at != prototypes.end() && at->first <= own.value + reach; ++at) {
-        near.push_back(&at->second);
+        if (may_fit(own, descriptors_[at->second.content])) {
+          near.push_back(&at->second);
+        }
       }
       std::sort(near.begin(), near.end(),
                 [](const Prototype* a, const Prototype* b) { return a->content < b->content; });

@@ -253,6 +253,18 @@ Whitening make_whitening(const Points& points) {
   return out;
 }
 
+bool may_fit(const Descriptor& a, const Descriptor& b) {
+  for (std::size_t k = 0; k < a.radii.size(); ++k) {
+    const auto one = static_cast<double>(a.radii[k]);
+    const auto other = static_cast<double>(b.radii[k]);
+    const double allowed = (a.noise + b.noise) * (1.5 + 2 * std::max({1.0, one, other})) + 1e-5;
+    if (std::abs(one - other) > allowed) {
+      return false;
+    }
+  }
+  return true;
+}
+
 Descriptor make_descriptor(const Points& points, const FamilySettings& settings) {
   const Whitening whitening = make_whitening(points);
   if (whitening.rank == 0) {
@@ -265,8 +277,16 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   std::vector<double> products(points.width, 0);
   double first = 0;
   double third = 0;
+  std::vector<float> radius_of(points.positions.size());
+  std::transform(points.positions.begin(), points.positions.end(), radius_of.begin(),
+                 [&](const Eigen::Vector3d& at) {
+                   return static_cast<float>((whitening.matrix * (at - points.centre)).norm());
+                 });
+  std::vector<float> radii;
+  radii.reserve(points.corners.size());
   for (const std::uint32_t corner : points.corners) {
-    const double radius = (whitening.matrix * (points.positions[corner] - points.centre)).norm();
+    const auto radius = static_cast<double>(radius_of[corner]);
+    radii.push_back(radius_of[corner]);
     first += radius;
     third += radius * radius * radius;
     for (const Lane& lane : points.lanes) {
@@ -280,6 +300,11 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   }
   const auto count = static_cast<double>(points.corners.size());
   Descriptor out;
+  out.noise = noise;
+  std::sort(radii.begin(), radii.end());
+  for (std::size_t k = 0; k < out.radii.size(); ++k) {
+    out.radii[k] = radii[k * (radii.size() - 1) / (out.radii.size() - 1)];
+  }
   // Irrational weights, so that different parts seldom weigh the same.
   out.value = first / count * 1.4142135623730951 + third / count * 0.5772156649015329 +
               10.0 * whitening.rank;

@@ -64,7 +64,13 @@ Whitening make_whitening(const Points& points);
 struct Descriptor {
   double value = 0;
   double slack = 0;
+  double noise = 0;               ///< of a whitened coordinate
+  std::array<float, 32> radii{};  ///< whitened distances from the centre, evenly from all in order
 };
 Descriptor make_descriptor(const Points& points, const FamilySettings& settings);
+
+/// False where no transform makes one of the other. Moving each corner a little moves each place
+/// in the order of their distances no further.
+bool may_fit(const Descriptor& a, const Descriptor& b);
 
 }  // namespace wakuzume

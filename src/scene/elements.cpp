@@ -257,8 +257,35 @@ std::vector<std::byte> make_packed(const Scene& scene, StreamId id) {
   return out;
 }
 
+namespace {
+
+/// Integers of one type that lie one after the other, widened.
+template <class T>
+std::vector<std::uint32_t> widen(const std::byte* from, std::size_t count) {
+  std::vector<std::uint32_t> out(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    out[i] = load<T>(from + i * sizeof(T));
+  }
+  return out;
+}
+
+}  // namespace
+
 std::vector<std::uint32_t> make_integers(const Scene& scene, StreamId id) {
   const Stream& stream = scene[id];
+  if (stream.view != no_view && !stream.sparse) {
+    const ElementSpan span = make_element_span(scene, stream);
+    if (span.stride == component_bytes(stream.component)) {
+      switch (span.stride) {
+        case 1:
+          return widen<std::uint8_t>(span.data, span.count);
+        case 2:
+          return widen<std::uint16_t>(span.data, span.count);
+        default:
+          return widen<std::uint32_t>(span.data, span.count);
+      }
+    }
+  }
   std::vector<std::uint32_t> out(stream.count);
   for_each_element(scene, stream, [&](std::size_t at, const std::byte* from) {
     out[at] = load_index(from, stream.component);
