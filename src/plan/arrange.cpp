@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "plan/arrange.h"
 
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <cmath>
 #include <iterator>
@@ -43,6 +45,7 @@ Cell find_cell(const Box3d& box, double cell_size_m) {
 template <class Number>
 std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
                                                   double cell_size_m,
+                                                  const RunControl& run,
                                                   const Number& number) {
   std::vector<std::tuple<std::uint32_t, Cell, std::uint32_t>> rows;
   for (std::size_t i = 0; i < items.items.size(); ++i) {
@@ -52,7 +55,7 @@ std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
                         static_cast<std::uint32_t>(i));
     }
   }
-  std::sort(rows.begin(), rows.end());
+  in_arena(run, [&] { tbb::parallel_sort(rows.begin(), rows.end()); });
   std::vector<std::vector<std::uint32_t>> sets;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     const bool first = r == 0 || std::get<0>(rows[r]) != std::get<0>(rows[r - 1]) ||
@@ -132,7 +135,7 @@ Result<Trees> make_trees(const Items& items,
   const double cell = settings.cell_size_m;
   // What can merge with nothing must not stand between others in their tree.
   const auto is_large = [&](const Item& item) { return item.vertices > settings.max_vertices; };
-  auto by_key = make_sets(items, cell,
+  auto by_key = make_sets(items, cell, run,
                           [&](const Item& item) { return is_large(item) ? no_index : item.merge; });
   for (std::uint32_t i = 0; i < items.items.size(); ++i) {
     if (is_large(items.items[i])) {
@@ -140,8 +143,9 @@ Result<Trees> make_trees(const Items& items,
     }
   }
   out.by_key = make_forest(boxes, weights, by_key, run);
-  out.by_repeat = make_forest(
-      boxes, weights, make_sets(items, cell, [](const Item& item) { return item.repeat; }), run);
+  out.by_repeat =
+      make_forest(boxes, weights,
+                  make_sets(items, cell, run, [](const Item& item) { return item.repeat; }), run);
   count_all_seen(items.items.size(), frusta, out, run);
   if (run.observer != nullptr && !run.observer->advance("arranging", 0)) {
     return Failure(make_cancelled());

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "plan/items.h"
 
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <map>
 
@@ -38,7 +40,7 @@ class ItemMaker {
       }
     }
     if (in_.settings.repeats != Repeats::merge) {
-      std::sort(rows.begin(), rows.end());
+      in_arena(run, [&] { tbb::parallel_sort(rows.begin(), rows.end()); });
       find_all_repeats(rows, run);
     }
     drop_small_repeats();
