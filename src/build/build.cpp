@@ -136,7 +136,7 @@ class Builder {
           parts.push_back({group.prototype[p], make_part_matrix(world_, group, p)});
         }
         prototype.merge = merges_.size();
-        merges_.emplace_back(source_, std::move(parts), find_material(group));
+        merges_.emplace_back(source_, parts, find_material(group));
       }
       prototypes_.push_back(prototype);
     }

@@ -339,7 +339,9 @@ class AttributeWriter {
 
 }  // namespace
 
-ClusterMerge::ClusterMerge(const Scene& source, std::vector<MergePart> parts, MaterialId material)
+ClusterMerge::ClusterMerge(const Scene& source,
+                           const std::vector<MergePart>& parts,
+                           MaterialId material)
     : source_(source), material_(material) {
   for (const MergePart& part : parts) {
     MergeMember member;

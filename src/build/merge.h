@@ -22,7 +22,7 @@ struct MergePart {
 class ClusterMerge {
  public:
   /// \pre the parts passed check_groups; all references outlive the merge
-  ClusterMerge(const Scene& source, std::vector<MergePart> parts, MaterialId material);
+  ClusterMerge(const Scene& source, const std::vector<MergePart>& parts, MaterialId material);
 
   /// Step 1: layout, and how many vertices and indices each member gives. Independent of others.
   void count();

@@ -206,9 +206,9 @@ bool Arranger::is_offered(const CutTerms& terms) const {
 
 /// Cuts on the terms that the best mix so far calls for, until these are known.
 /// \source column generation (G. B. Dantzig and P. Wolfe, 1960)
-Mix Arranger::search(const MixLimits& limits, MixAim aim) {
+Mix Arranger::search(const MixLimits& limits) {
   for (int round = 0; round < search_rounds; ++round) {
-    Mix mix = choose_mix(offers_, limits, aim, prices_.byte);
+    Mix mix = choose_mix(offers_, limits, MixAim::slower, prices_.byte);
     CutTerms next = mix.next;
     next.rule = rule_;
     next.triangle = rule_ == CutRule::largest ? 1 : next.triangle;
@@ -217,7 +217,7 @@ Mix Arranger::search(const MixLimits& limits, MixAim aim) {
     }
     add_offer(next);
   }
-  return choose_mix(offers_, limits, aim, prices_.byte);
+  return choose_mix(offers_, limits, MixAim::slower, prices_.byte);
 }
 
 Arrangement Arranger::take(const Mix& mix) {
@@ -234,10 +234,12 @@ std::vector<Arrangement> Arranger::find(double growth) {
   }
   if (offers_.empty()) {
     add_offer({1, 1, rule_});
-    // One cluster a key, which is what the coarsest grid gives, may be the better for some.
-    add_offer({1, 1, CutRule::largest});
+    if (rule_ == CutRule::cheapest) {
+      // One cluster a key, which is what the coarsest grid gives, may be the better for some.
+      add_offer({1, 1, CutRule::largest});
+    }
   }
-  std::vector<Mix> mixes{search(limits, MixAim::slower)};
+  std::vector<Mix> mixes{search(limits)};
   add_rivals(limits, mixes);
   std::vector<Arrangement> out;
   std::transform(mixes.begin(), mixes.end(), std::back_inserter(out),

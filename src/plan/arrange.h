@@ -40,7 +40,7 @@ class Arranger {
   [[nodiscard]] MixLimits make_limits(double growth) const;
   void add_offer(const CutTerms& terms);
   [[nodiscard]] bool is_offered(const CutTerms& terms) const;
-  [[nodiscard]] Mix search(const MixLimits& limits, MixAim aim);
+  [[nodiscard]] Mix search(const MixLimits& limits);
   void add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) const;
   [[nodiscard]] Arrangement take(const Mix& mix);
 

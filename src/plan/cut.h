@@ -100,7 +100,7 @@ class Cutter {
     double bytes = 0;
     std::uint64_t vertices = 0;
     std::uint32_t count = 0;
-    std::uint32_t first = 0;  ///< of its repeats, in repeats_
+    std::uint32_t first = 0;  ///< of its repeats, in merged_
     std::uint32_t end = 0;
     std::uint32_t left = no_index;  ///< the right one follows it
     double share = 0;               ///< of the frames that see it
@@ -116,7 +116,7 @@ class Cutter {
   };
   struct SetNode {
     std::uint32_t left = no_index;    ///< the right one follows it
-    std::uint32_t repeat = no_index;  ///< of a leaf, in repeats_
+    std::uint32_t repeat = no_index;  ///< of a leaf, in merged_
     std::uint32_t first = 0;          ///< position in the forest's order
     std::uint32_t count = 0;
     double share = 0;  ///< of the frames that see it
