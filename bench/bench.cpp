@@ -179,7 +179,7 @@ BENCHMARK(BM_Build_floor)
 void BM_Build(benchmark::State& state) {
   const RunControl run{.threads = static_cast<unsigned>(state.range(0))};
   for (auto _ : state) {
-    auto built = build(glasshouse().scene, glasshouse().plan, run);
+    auto built = build(glasshouse().scene, glasshouse().plan, {}, run);
     benchmark::DoNotOptimize(built);
   }
   report_result(state, glasshouse().survey.draws.size());

@@ -64,7 +64,7 @@ void run_build(benchmark::State& state) {
   const Prepared& prepared = find_prepared();
   const RunControl run{.threads = static_cast<unsigned>(state.range(0))};
   for (auto _ : state) {
-    auto built = build(prepared.scene, prepared.plan, run);
+    auto built = build(prepared.scene, prepared.plan, {}, run);
     benchmark::DoNotOptimize(built);
   }
   state.SetBytesProcessed(state.iterations() * static_cast<std::int64_t>(prepared.merged_bytes));

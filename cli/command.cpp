@@ -27,6 +27,24 @@ Result<Budget> parse_budget(const std::string& text) {
 
 }  // namespace
 
+std::optional<ColliderShape> find_collider_shape(const std::string& word) {
+  for (std::size_t s = 0; s < collider_shape_count; ++s) {
+    if (word == to_string(static_cast<ColliderShape>(s))) {
+      return static_cast<ColliderShape>(s);
+    }
+  }
+  return std::nullopt;
+}
+
+void Command::apply_split() {
+  SplitSettings& split = settings_.split;
+  split.nodes = options_.split.empty() ? split.nodes : options_.split;
+  if (options_.split_by) {
+    split.by = *options_.split_by == "cells" ? SplitBy::cells : SplitBy::parts;
+  }
+  split.cell_size_m = options_.split_cell_m.value_or(split.cell_size_m);
+}
+
 Result<void> Command::load_settings() {
   if (!options_.settings_file.empty()) {
     auto read = read_settings(options_.settings_file);
@@ -37,6 +55,7 @@ Result<void> Command::load_settings() {
   }
   ProposeSettings& propose = settings_.propose;
   apply_line(propose);
+  apply_split();
   ViewSettings& views = settings_.views;
   views.count = options_.views.value_or(views.count);
   views.seed = options_.view_seed.value_or(views.seed);
@@ -48,8 +67,8 @@ Result<void> Command::load_settings() {
     }
     settings_.budgets.push_back(std::move(*budget));
   }
-  for (const Result<void>& valid :
-       {validate(propose), validate(views), validate(std::span<const Budget>(settings_.budgets))}) {
+  for (const Result<void>& valid : {validate(settings_.split), validate(propose), validate(views),
+                                    validate(std::span<const Budget>(settings_.budgets))}) {
     if (!valid) {
       return valid;
     }
@@ -73,6 +92,12 @@ void Command::apply_line(ProposeSettings& propose) const {
     propose.repeats = *options_.repeats == "merge"      ? Repeats::merge
                       : *options_.repeats == "instance" ? Repeats::instance
                                                         : Repeats::by_cost;
+  }
+  if (options_.mesh_unit) {
+    propose.mesh_unit = *options_.mesh_unit == "place" ? MeshUnit::place : MeshUnit::group;
+  }
+  if (options_.colliders) {
+    propose.colliders = find_collider_shape(*options_.colliders).value_or(propose.colliders);
   }
   if (options_.blended) {
     propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
@@ -110,8 +135,31 @@ Result<void> Command::write(const std::string& path, const std::string& text) {
   return write_text(path, text);
 }
 
-Result<Surveyed> Command::read_and_survey(const std::string& path) {
+Result<Scene> Command::read_split(const std::string& path, const SplitSettings& settings) {
   auto scene = read(path);
+  if (!scene || settings.nodes.empty()) {
+    return scene;
+  }
+  auto made = split(*scene, settings, run_);
+  if (!made) {
+    return Failure(made.error());
+  }
+  if (!is_whole(*scene, *made)) {
+    return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
+  }
+  std::size_t pieces = 0;
+  for (const SplitRow& row : made->rows) {
+    pieces += row.pieces.size();
+  }
+  console_.tell(fmt::format("split: {} draws became {}", made->rows.size(), pieces));
+  for (const std::string& note : made->left_as) {
+    console_.warn(note);
+  }
+  return std::move(made->scene);
+}
+
+Result<Surveyed> Command::read_and_survey(const std::string& path, const SplitSettings& split) {
+  auto scene = read_split(path, split);
   if (!scene) {
     return Failure(scene.error());
   }

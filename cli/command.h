@@ -35,7 +35,9 @@ class Command {
   void apply_line(ProposeSettings& propose) const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
-  Result<Surveyed> read_and_survey(const std::string& path);
+  Result<Surveyed> read_and_survey(const std::string& path, const SplitSettings& split = {});
+  /// A scene with some of its meshes taken to pieces.
+  Result<Scene> read_split(const std::string& path, const SplitSettings& split);
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// Views and prices, by the settings and the line.
@@ -75,6 +77,7 @@ class Command {
   }
 
  private:
+  void apply_split();
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();
 

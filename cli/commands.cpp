@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstdio>
 #include <filesystem>
 
@@ -36,25 +37,98 @@ Result<void> create_folder(const fs::path& folder) {
   return {};
 }
 
-/// Writes scene and ledger; gives back what the reader makes of the written file.
+/// The scene, its assets and its ledger, in the order that leaves the least to doubt when writing
+/// is cut short: the ledger names the scene's content, so one of another result is noticed.
 Result<Scene> write_and_reread(Command& command,
                                const Built& built,
                                const std::string& path,
                                const std::vector<std::string>& inputs) {
+  std::vector<std::string> notes = built.ledger.left_out;
+  for (const AssetScene& asset : built.assets) {
+    const std::string target = (fs::path(path).parent_path() / asset.name).string();
+    auto report = write_scene(asset.scene, target, inputs, command.run());
+    if (!report) {
+      return Failure(report.error());
+    }
+    command.console().tell(fmt::format("wrote {}: {} bytes", target, report->bytes));
+    notes.insert(notes.end(), report->left_out.begin(), report->left_out.end());
+  }
   auto report = write_scene(built.scene, path, inputs, command.run());
   if (!report) {
     return Failure(report.error());
   }
   command.console().tell(fmt::format("wrote {}: {} bytes", path, report->bytes));
-  for (const std::vector<std::string>& notes : {built.ledger.left_out, report->left_out}) {
-    for (const std::string& note : notes) {
-      command.console().warn(note);
-    }
+  notes.insert(notes.end(), report->left_out.begin(), report->left_out.end());
+  for (const std::string& note : notes) {
+    command.console().warn(note);
   }
   if (auto done = write_text(beside(path, ".ledger.json"), to_json(built.ledger)); !done) {
     return Failure(done.error());
   }
   return command.read(path);
+}
+
+/// What a build made beside the scene, and what its cache was good for.
+std::string tell_extras(const Built& built) {
+  constexpr std::size_t max_misses = 12;
+  std::string out;
+  for (const AssetScene& asset : built.assets) {
+    out += fmt::format("\nAsset {}: {} bytes of geometry\n", asset.name,
+                       count_totals(asset.scene).bytes);
+  }
+  if (built.reuse.empty()) {
+    return out;
+  }
+  std::vector<const Reuse*> misses;
+  for (const Reuse& reuse : built.reuse) {
+    if (!reuse.reused) {
+      misses.push_back(&reuse);
+    }
+  }
+  out += fmt::format("\nCache: {} of {} merges reused{}\n", built.reuse.size() - misses.size(),
+                     built.reuse.size(), misses.empty() ? "" : ", the others were made anew");
+  for (std::size_t m = 0; m < std::min(max_misses, misses.size()); ++m) {
+    out += fmt::format("  {}: {}\n", misses[m]->group, misses[m]->why);
+  }
+  if (misses.size() > max_misses) {
+    out += fmt::format("  and {} more\n", misses.size() - max_misses);
+  }
+  return out;
+}
+
+/// One run of build(), by the line.
+Result<Built> build_by_line(Command& command,
+                            const Scene& scene,
+                            const Plan& plan,
+                            const std::string& output) {
+  const Options& options = command.options();
+  FolderCache cache(options.cache);
+  BuildSettings settings;
+  settings.carry_source = options.carry_source ? CarrySource::hidden : CarrySource::no;
+  settings.assets = options.assets;
+  settings.asset_pivot = options.asset_pivot == "base"     ? PivotAt::bounds_base
+                         : options.asset_pivot == "centre" ? PivotAt::bounds_centre
+                                                           : PivotAt::world_origin;
+  settings.asset_ending = fs::path(output).extension().string();
+  settings.cache = options.cache.empty() ? nullptr : &cache;
+  auto built = build(scene, plan, settings, command.run());
+  if (built) {
+    built->ledger.split = plan.split;
+    if (!cache.trouble().empty()) {
+      command.console().warn("the cache could not keep everything: " + cache.trouble());
+    }
+  }
+  return built;
+}
+
+Result<Scene> unpack_source(const Scene& built, const Ledger& ledger, const std::string& path) {
+  if (auto source = find_carried_source(built, ledger)) {
+    return std::move(*source);
+  }
+  return Failure(Error{ErrorCode::plan_mismatch,
+                       "the built scene does not hold the source that the ledger tells of; name "
+                       "the source with --scene",
+                       {path, "/source_copy"}});
 }
 
 /// The whole job on one scene, into a folder. The result is proved as it was written.
@@ -72,7 +146,7 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
-  auto built = build(proposal->scene, proposal->plan, command.run());
+  auto built = build_by_line(command, proposal->scene, proposal->plan, target);
   if (!built) {
     return command.fail(built.error());
   }
@@ -105,7 +179,8 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     command.print(to_json(*verdict));
   } else {
     command.print(to_text(proposal->scene, proposal->plan) + "\n" + to_text(built->ledger) + "\n" +
-                  to_comparison(verdict->before, verdict->after) + "\n" + to_text(*verdict) +
+                  to_comparison(verdict->before, verdict->after) + tell_extras(*built) + "\n" +
+                  to_text(*verdict) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
                               ".verdict .json\n",
                               folder.string(), stem));
@@ -123,11 +198,11 @@ Exit build_command(const Options& options) {
   }
   const std::string source =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
-  const auto scene = command.read(source);
+  const auto scene = command.read_split(source, plan->split);
   if (!scene) {
     return command.fail(scene.error());
   }
-  auto built = build(*scene, *plan, command.run());
+  auto built = build_by_line(command, *scene, *plan, options.output);
   if (!built) {
     Error error = built.error();
     error.place.file = options.input;
@@ -141,9 +216,10 @@ Exit build_command(const Options& options) {
   if (!after) {
     return command.fail(after.error());
   }
-  command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_text(built->ledger),
+  command.print(fmt::format("{}\n{}{}\nScene in {}, ledger in {}\n", to_text(built->ledger),
                             to_comparison(count_totals(*scene), count_totals(*after)),
-                            options.output, beside(options.output, ".ledger.json")));
+                            tell_extras(*built), options.output,
+                            beside(options.output, ".ledger.json")));
   return Exit::done;
 }
 
@@ -159,15 +235,25 @@ Exit restore_command(const Options& options) {
   if (!ledger) {
     return command.fail(ledger.error());
   }
+  const bool carried = options.scene.empty() && ledger->source_copy.first_node != no_node;
   const std::string source_path =
       options.scene.empty() ? find_scene(ledger->source_path, ledger_path) : options.scene;
-  const auto source = command.read(source_path);
+  const auto source = carried ? unpack_source(*built, *ledger, ledger_path)
+                              : command.read_split(source_path, ledger->split);
   if (!source) {
     return command.fail(source.error());
   }
   RestoreChoice choice{false, options.groups, options.nodes};
   choice.everything = choice.groups.empty() && choice.nodes.empty();
   auto restored = restore(*built, *ledger, *source, choice, command.run());
+  if (restored && choice.everything && !carried && !ledger->split.nodes.empty()) {
+    // Pieces are whole again when all of them are back.
+    const auto whole = command.read(source_path);
+    if (!whole) {
+      return command.fail(whole.error());
+    }
+    restored = make_untouched(*whole, command.run());
+  }
   if (!restored) {
     Error error = restored.error();
     error.place.file = error.code == ErrorCode::bad_setting ? "" : ledger_path;
@@ -175,7 +261,8 @@ Exit restore_command(const Options& options) {
   }
   restored->ledger.source_path = make_relative(source_path, options.output);
   std::vector<std::string> inputs = list_files(*built, options.input);
-  const std::vector<std::string> sources = list_files(*source, source_path);
+  const std::vector<std::string> sources =
+      carried ? std::vector<std::string>{} : list_files(*source, source_path);
   inputs.insert(inputs.end(), sources.begin(), sources.end());
   inputs.push_back(ledger_path);
   const auto after = write_and_reread(command, *restored, options.output, inputs);
@@ -194,18 +281,18 @@ Exit verify_command(const Options& options) {
   if (auto loaded = command.load_settings(); !loaded) {
     return command.fail(loaded.error());
   }
-  const auto before = command.read(options.input);
+  const auto ledger =
+      read_ledger(options.ledger.empty() ? beside(options.second, ".ledger.json") : options.ledger);
+  if (!ledger) {
+    return command.fail(ledger.error());
+  }
+  const auto before = command.read_split(options.input, ledger->split);
   if (!before) {
     return command.fail(before.error());
   }
   const auto after = command.read(options.second);
   if (!after) {
     return command.fail(after.error());
-  }
-  const auto ledger =
-      read_ledger(options.ledger.empty() ? beside(options.second, ".ledger.json") : options.ledger);
-  if (!ledger) {
-    return command.fail(ledger.error());
   }
   const auto verdict = verify(*before, *after, *ledger, command.settings().verify, command.run());
   if (!verdict) {

@@ -45,6 +45,11 @@ struct Options {
   std::string rebase;
   std::string why;
   std::vector<Edit> edits;  ///< edit: in the order of the line
+  // build.
+  bool carry_source = false;
+  std::vector<std::string> assets;
+  std::string asset_pivot = "own";
+  std::string cache;
   // Given on the line, they replace what the settings file says.
   std::optional<std::uint32_t> min_instances;
   std::optional<std::uint32_t> max_vertices;
@@ -53,10 +58,18 @@ struct Options {
   std::optional<double> memory_growth;
   std::optional<std::string> repeats;
   std::optional<std::string> blended;
+  std::vector<std::string> split;
+  std::optional<std::string> split_by;
+  std::optional<double> split_cell_m;
+  std::optional<std::string> mesh_unit;
+  std::optional<std::string> colliders;
   std::optional<std::uint32_t> views;
   std::optional<std::uint32_t> view_seed;
   std::optional<std::string> profile;
 };
+
+/// By its word; nothing for another.
+std::optional<ColliderShape> find_collider_shape(const std::string& word);
 
 Exit survey_command(const Options& options);
 Exit propose_command(const Options& options);

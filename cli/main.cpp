@@ -96,9 +96,43 @@ void add_propose_options(CLI::App& command, Options& options) {
   command.add_option("--memory-growth", options.memory_growth,
                      "Times today's geometry bytes that the result may hold; 0: any number");
   command
+      .add_option("--split", options.split,
+                  "Take the meshes of these nodes to pieces first; a glob, may be given again")
+      ->type_name("NODES")
+      ->allow_extra_args(false);
+  command.add_option("--split-by", options.split_by, "Into connected parts, or by cells of a grid")
+      ->check(CLI::IsMember({"parts", "cells"}));
+  command.add_option("--split-cell", options.split_cell_m, "Edge of those cells in metres")
+      ->type_name("SIZE");
+  command
+      .add_option("--mesh-unit", options.mesh_unit,
+                  "A mesh a group, or one a place with a primitive a material")
+      ->check(CLI::IsMember({"group", "place"}));
+  command.add_option("--colliders", options.colliders, "Give every group a collider")
+      ->check(CLI::IsMember({"none", "triangles", "box", "hull"}));
+  command
       .add_option("--blended", options.blended,
                   "Keep blended draws in their order, or merge them too")
       ->check(CLI::IsMember({"keep", "merge"}));
+}
+
+void add_build_options(CLI::App& command, Options& options) {
+  command.add_flag("--carry-source", options.carry_source,
+                   "The source goes along in the same file, in a scene that is not shown");
+  command
+      .add_option("--as-asset", options.assets,
+                  "Write a group as a file of its own too; a glob over names, may be given again")
+      ->type_name("GROUP")
+      ->allow_extra_args(false);
+  command
+      .add_option("--asset-pivot", options.asset_pivot,
+                  "Origin of what repeats in such a file: its own, or by its box")
+      ->check(CLI::IsMember({"own", "centre", "base"}))
+      ->capture_default_str();
+  command
+      .add_option("--cache", options.cache,
+                  "Keep what is merged in this folder, and redo only what changed since")
+      ->type_name("DIR");
 }
 
 void add_earlier_options(CLI::App& command, Options& options) {
@@ -194,6 +228,23 @@ void add_edit_options(CLI::App& command, Options& options) {
       [](const std::string& text, Edit& edit) {
         std::tie(edit.group, edit.value) = cut_pair("--rename", text);
       });
+  add("--join", EditKind::join, "GROUP=OBJECT",
+      "Make a merged group a primitive of an object, with others of that name",
+      [](const std::string& text, Edit& edit) {
+        std::tie(edit.group, edit.value) = cut_pair("--join", text);
+      });
+  add("--unjoin", EditKind::join, "GROUP", "Give a group a mesh of its own again", group);
+  add("--collider", EditKind::collide, "GROUP=SHAPE",
+      "Collider of a group: triangles, box, hull or none", [](const std::string& text, Edit& edit) {
+        const auto [name, word] = cut_pair("--collider", text);
+        const auto shape = find_collider_shape(word);
+        if (!shape) {
+          throw CLI::ValidationError("--collider",
+                                     "'" + word + "' is no triangles, box, hull or none");
+        }
+        edit.group = name;
+        edit.collider = *shape;
+      });
   add("--pin", EditKind::pin, "GROUP", "Leave a group as it is when planning again", group);
   add("--unpin", EditKind::unpin, "GROUP", "Let a group be planned again", group);
 }
@@ -254,6 +305,7 @@ class Line {
         ->required()
         ->check(check_scene_ending);
     build.add_option("--scene", options_.scene, "The source, if it is not where the plan says");
+    add_build_options(build, options_);
 
     CLI::App& verify =
         add("verify", "Prove that a result still holds all of its source", verify_command);
@@ -288,6 +340,7 @@ class Line {
     add_input(run, options_.input, "scene", "The scene, .glb, .gltf or .obj");
     run.add_option("-o,--output", options_.output, "The folder")->required();
     add_propose_options(run, options_);
+    add_build_options(run, options_);
     add_format(run, options_);
 
     CLI::App& demo =

@@ -27,7 +27,7 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   }
   const std::string& named = command.options().input;
   const std::string path = named.empty() ? find_scene(plan->scene_path, file) : named;
-  auto scene = command.read(path);
+  auto scene = command.read_split(path, plan->split);
   if (!scene) {
     return Failure(scene.error());
   }
@@ -127,7 +127,8 @@ Exit answer_why(Command& command, const Proposal& proposal) {
 }  // namespace
 
 Result<Proposal> make_proposal(Command& command, const std::string& path) {
-  auto read = command.read_and_survey(path);
+  const SplitSettings& split = command.settings().split;
+  auto read = command.read_and_survey(path, split);
   if (!read) {
     return Failure(read.error());
   }
@@ -140,6 +141,7 @@ Result<Proposal> make_proposal(Command& command, const std::string& path) {
   if (!plan) {
     return Failure(plan.error());
   }
+  plan->split = split;
   command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
   return Proposal{std::move(read->scene), std::move(read->survey), std::move(*outlook),
                   std::move(*plan)};

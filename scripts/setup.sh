@@ -2,7 +2,7 @@
 
 build_packages=(
   cmake g++ ninja-build pkg-config
-  libcli11-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libsimdjson-dev libspng-dev libtbb-dev
+  libcli11-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libqhull-dev libsimdjson-dev libspng-dev libtbb-dev
   libtomlplusplus-dev libturbojpeg0-dev libwebp-dev libxxhash-dev rapidjson-dev
 )
 test_packages=(libbenchmark-dev libgtest-dev)

@@ -17,7 +17,7 @@ Result<Built> build_of(const Scene& scene, const ProposeSettings& settings, unsi
   const RunControl run{.threads = threads};
   const auto found = survey(scene, {}, run);
   const auto plan = propose(scene, *found, settings, {}, run);
-  return build(scene, *plan, run);
+  return build(scene, *plan, {}, run);
 }
 
 class RandomScenes : public testing::TestWithParam<int> {};
@@ -94,7 +94,7 @@ TEST(BuildCancel, StopsAtAnyCallOfTheObserverAndNeverTearsAFile) {
       if (!plan) {
         return Failure(plan.error());
       }
-      const auto built = build(scene, *plan, run);
+      const auto built = build(scene, *plan, {}, run);
       if (!built) {
         return Failure(built.error());
       }

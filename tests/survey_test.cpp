@@ -148,14 +148,24 @@ TEST_F(MergeKeys, DifferByTopology) {
   EXPECT_EQ(count_keys(), 3U);
 }
 
-TEST_F(MergeKeys, DifferByTangentsThatCanNotBeFilledIn) {
+TEST_F(MergeKeys, DifferByTangentsOnlyWhereTheyCanNotBeMade) {
   test::MeshData with = test::make_square();
   with.tangents.assign(16, 1.0F);
   add(with, stone_);
   add(test::make_square(), stone_);
-  with.normals.clear();  // then the standard has tangents ignored
-  add(with, stone_);
-  EXPECT_EQ(count_keys(), 2U);
+  test::MeshData flat = with;
+  flat.normals.clear();  // then the standard has tangents ignored
+  add(flat, stone_);
+  test::MeshData bare = test::make_square();
+  bare.uvs.clear();
+  add(bare, stone_);
+  EXPECT_EQ(count_keys(), 1U) << "nothing depends on them";
+  builder_.scene.images.emplace_back().bytes = make_bytes(std::vector<std::uint8_t>{1});
+  builder_.scene.materials[to_index(stone_)].normal_texture.texture =
+      builder_.add_texture(ImageId{0});
+  EXPECT_EQ(count_keys(), 2U) << "one has no UVs of the normal texture to make them by";
+  builder_.scene.materials[to_index(stone_)].normal_texture.texcoord = 1;
+  EXPECT_EQ(count_keys(), 2U) << "nor have any but the one that has tangents";
 }
 
 TEST_F(MergeKeys, DifferByNormalsOfLinesOnly) {

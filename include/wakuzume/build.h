@@ -2,11 +2,14 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "wakuzume/bytes.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/result.h"
@@ -22,7 +25,7 @@
 /// 3. Kept nodes keep name, extras and place; emptied leaf nodes go, unless something points at
 /// them.
 /// 4. A result carries the extras that all its members agree on, such as their lightmap page.
-/// 5. The same bytes for any number of threads.
+/// 5. The same bytes for any number of threads, with or without a cache.
 namespace wakuzume {
 
 enum class Fate : std::uint8_t { merged, instanced, kept, dropped };
@@ -42,33 +45,102 @@ struct LedgerRow {
   std::uint64_t vertex_count = 0;
 };
 
-/// A node of the output scene that a group became.
+/// What a group became: a primitive of a node of the output scene.
 struct LedgerResult {
+  std::string group;  ///< its name
   NodeId node = no_node;
+  std::uint32_t primitive = 0;
   NodeId below = no_node;  ///< node of the source that it stands under; no_node: at the roots
   /// Primitive of the source whose data an instance set shows as it is; no_node: data of its own.
   DrawRef shown{no_node, 0};
+  NodeId collider = no_node;  ///< child of the node
+  ColliderShape collider_shape = ColliderShape::none;
+};
+
+/// Where the result holds a copy of its source, in a glTF scene that is not shown.
+struct SourceCopy {
+  NodeId first_node = no_node;     ///< the source's nodes in their order; no_node: there is no copy
+  std::vector<NodeId> node_there;  ///< by node of the source: the one it still is; or no_node
+  /// Sizes of the source's tables; what is beyond belongs to the result alone.
+  std::uint32_t meshes = 0;
+  std::uint32_t materials = 0;
+  std::uint32_t streams = 0;
+  std::uint32_t views = 0;
+  std::uint32_t blocks = 0;
+  std::uint32_t levels = 0;
+  std::uint32_t extensions_used = 0;
+  std::uint32_t extensions_required = 0;
 };
 
 struct Ledger {
   std::string source_path;  ///< relative to the ledger's folder; the core does not use it
+  SplitSettings split;      ///< how the source was made from that file; the core does not use it
   ContentHash source_hash;
   ContentHash result_hash;
   std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
-  std::vector<LedgerResult> results;  ///< by node
+  std::vector<LedgerResult> results;  ///< by node and primitive
+  SourceCopy source_copy;
   std::vector<std::string> left_out;  ///< what a result could not carry, one sentence each
+};
+
+/// Keeps what a build made for the next one. Your own, or FolderCache of wakuzume/io.h.
+class BuildCache {
+ public:
+  BuildCache() = default;
+  BuildCache(const BuildCache&) = delete;
+  BuildCache& operator=(const BuildCache&) = delete;
+  virtual ~BuildCache() = default;
+  /// What was stored under a key of 32 hexadecimal digits; empty when nothing was. A build checks
+  /// what it gets. \threads from several at a time
+  virtual Bytes find(const std::string& key) = 0;
+  /// May forget, and may not fail the build. \threads from several at a time
+  virtual void store(const std::string& key, std::span<const std::byte> bytes) = 0;
+};
+
+enum class CarrySource : std::uint8_t { no, hidden };
+
+struct BuildSettings {
+  /// The source goes along in a second glTF scene, so that one file can be put back. \default no
+  CarrySource carry_source = CarrySource::no;
+  /// Groups and objects that become scenes of their own too; globs over their names.
+  std::vector<std::string> assets{};
+  /// Where the origin of a set's asset is: at its own, or by the box of what is repeated.
+  /// \range bounds_centre, bounds_base, world_origin (its own)
+  PivotAt asset_pivot = PivotAt::world_origin;
+  /// What a result's "asset" extra names: the group's name with this. \default ".glb"
+  std::string asset_ending = ".glb";
+  BuildCache* cache = nullptr;  ///< borrowed; null: everything is made anew
+};
+
+/// One group as a scene of its own, its origin at the group's pivot.
+struct AssetScene {
+  std::string name;  ///< of its file: the group's, with the ending
+  Scene scene;
+};
+
+/// What a cache was good for, one entry a group that is merged.
+struct Reuse {
+  std::string group;
+  bool reused = false;
+  std::string why;  ///< not
 };
 
 struct Built {
   Scene scene;
   Ledger ledger;
+  std::vector<AssetScene> assets;
+  std::vector<Reuse> reuse;  ///< empty without a cache
 };
 
 /// \pre check_scene(scene)
 /// \error plan_mismatch, plan_invalid  as check_plan
+/// \error bad_setting  a glob of the assets that matches no group
 /// \error too_large  a merge of more than 4,294,967,294 vertices
 /// \error cancelled
 /// \cost each merged vertex and index is read and written once; parallel over the groups
-Result<Built> build(const Scene& scene, const Plan& plan, const RunControl& run = {});
+Result<Built> build(const Scene& scene,
+                    const Plan& plan,
+                    const BuildSettings& settings = {},
+                    const RunControl& run = {});
 
 }  // namespace wakuzume

@@ -2,7 +2,9 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
+#include <mutex>
 #include <span>
 #include <string>
 #include <string_view>
@@ -62,6 +64,22 @@ Result<WriteReport> write_scene(const Scene& scene,
                                 const std::string& path,
                                 const std::vector<std::string>& inputs = {},
                                 const RunControl& run = {});
+
+/// A folder as a cache: a file a key, which may be removed at any time, one by one or all.
+class FolderCache final : public BuildCache {
+ public:
+  /// The folder is made when something is stored.
+  explicit FolderCache(std::string folder) : folder_(std::move(folder)) {}
+  Bytes find(const std::string& key) override;
+  void store(const std::string& key, std::span<const std::byte> bytes) override;
+  /// Why something could not be stored; empty when all was. \pre no call is under way
+  [[nodiscard]] const std::string& trouble() const { return trouble_; }
+
+ private:
+  std::string folder_;
+  std::mutex mutex_;
+  std::string trouble_;
+};
 
 /// Documents of our own: JSON with "format" and "version", described in docs/formats.
 std::string to_json(const Scene& scene, const Survey& survey, const Assessment& assessment);

@@ -14,6 +14,7 @@
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
+#include "wakuzume/split.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/views.h"
 
@@ -34,6 +35,17 @@ enum class Repeats : std::uint8_t { by_cost, instance, merge };
 enum class MovingParts : std::uint8_t { merge, keep };
 enum class EqualMaterials : std::uint8_t { fold, apart };
 enum class ValueStorage : std::uint8_t { floats, bytes };
+enum class MeshUnit : std::uint8_t { group, place };
+
+/// What stands in for a group where things collide.
+enum class ColliderShape : std::uint8_t {
+  none,
+  triangles,  ///< all of the group's
+  box,        ///< along the axes of the result's node
+  hull        ///< the smallest convex body around it
+};
+inline constexpr std::size_t collider_shape_count = 4;
+std::string_view to_string(ColliderShape shape);
 
 struct ProposeSettings {
   FamilySettings families{};
@@ -72,6 +84,17 @@ struct ProposeSettings {
   std::vector<std::string> instance_values{};
   /// How tints and values are stored. \default floats
   ValueStorage value_storage = ValueStorage::floats;
+  /// A mesh a cluster; or one for all clusters of one place, a primitive a material: a place is a
+  /// moving root, and with a grid also one of its cells. \default group
+  MeshUnit mesh_unit = MeshUnit::group;
+  /// A collider for every group that is planned. \default none
+  ColliderShape colliders = ColliderShape::none;
+  /// Names of results. {number} makes them unique, {material}, {mesh}, {root}, {level}, {lightmap}
+  /// and {tag} are those of the first member; without {number} one is appended where it has to be.
+  std::string cluster_names = "merged_{material}_{number}";
+  std::string set_names = "set_{mesh}_{number}";
+  std::string object_names = "object_{root}_{number}";  ///< with MeshUnit::place
+  std::string collider_names = "{name}_collider";       ///< {name}: of the group
 
   bool operator==(const ProposeSettings&) const = default;
 };
@@ -108,8 +131,12 @@ std::string_view to_string(PivotAt at);
 struct Group {
   std::string id;    ///< stable: from kind, key and members
   std::string name;  ///< readable and unique; the result's node and mesh carry it
+  /// Clusters of one object become primitives of one mesh on one node of that name; empty: a node
+  /// and mesh of its own.
+  std::string object;
   GroupKind kind = GroupKind::cluster;
   bool pinned = false;  ///< planning again leaves it as it is
+  ColliderShape collider = ColliderShape::none;
   MaterialId material = no_material;
   std::string tint;  ///< factor that each instance carries; empty: all have the material's
   PivotAt pivot_at = PivotAt::bounds_centre;
@@ -188,6 +215,7 @@ struct PlannedFamily {
 struct Plan {
   std::string scene_path;  ///< as given to the tool, relative to the plan file; empty in memory
   ContentHash scene_hash;
+  SplitSettings split;  ///< how the scene was made from the file; the core does not use it
   SurveySettings survey_settings;
   ProposeSettings settings;
   std::string profile;           ///< name of the cost profile

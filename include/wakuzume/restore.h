@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -18,7 +19,7 @@ namespace wakuzume {
 /// What to put back. A draw comes back when any of these names it.
 struct RestoreChoice {
   bool everything = false;
-  std::vector<std::string> groups{};  ///< globs over names of result nodes
+  std::vector<std::string> groups{};  ///< globs over names of groups and of objects
   std::vector<std::string> nodes{};   ///< globs over node paths of the source; with all below them
 };
 
@@ -35,6 +36,13 @@ Result<Built> restore(const Scene& built,
                       const Scene& source,
                       const RestoreChoice& choice,
                       const RunControl& run = {});
+
+/// A scene as a result of itself: every draw is kept.
+Built make_untouched(const Scene& scene, const RunControl& run = {});
+
+/// The source that a result carries along; nothing when it has none, or not all of it.
+/// \param ledger  of the result
+std::optional<Scene> find_carried_source(const Scene& built, const Ledger& ledger);
 
 /// Answers where what is seen came from, and where a source node is now.
 class LedgerIndex {

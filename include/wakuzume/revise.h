@@ -25,16 +25,19 @@ enum class EditKind : std::uint8_t {
   merge,     ///< makes clusters of a group
   instance,  ///< makes instance sets of what repeats in a group
   pivot,     ///< sets where a group's origin is
-  rename     ///< gives a group a name
+  rename,    ///< gives a group a name
+  join,      ///< makes a cluster a primitive of an object, or with no name a mesh of its own again
+  collide    ///< gives a group a collider
 };
-inline constexpr std::size_t edit_kind_count = 9;
+inline constexpr std::size_t edit_kind_count = 11;
 std::string_view to_string(EditKind kind);
 
 struct Edit {
   EditKind kind = EditKind::keep;
   std::string nodes{};  ///< keep, release, move: a glob over node paths; `*` crosses slashes
   std::string group{};  ///< all others, and move: the name or id of a group
-  std::string value{};  ///< rename: the name
+  std::string value{};  ///< rename: the name; join: that of the object; may be empty
+  ColliderShape collider = ColliderShape::none;
   PivotAt pivot_at = PivotAt::bounds_centre;
   NodeId pivot_node = no_node;  ///< with PivotAt::node
   Vec3d point{0, 0, 0};         ///< with PivotAt::point

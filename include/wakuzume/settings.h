@@ -19,6 +19,7 @@
 namespace wakuzume {
 
 struct Settings {
+  SplitSettings split;
   SurveySettings survey;
   ViewSettings views;
   /// Name of a cost profile that ships, or path of a TOML file. \default "desk"

@@ -83,8 +83,9 @@ struct MergeKey {
   std::string tag;
   std::string level;            ///< by the extras
   std::vector<LevelId> levels;  ///< glTF scenes that show it
-  /// What a merge can't bridge: custom attributes with their types, tangents, and the normals of
-  /// lines and points. Missing UVs, colours and triangle normals can be filled in.
+  /// What a merge can't bridge: custom attributes with their types, the normals and tangents of
+  /// lines and points, and that triangles with a normal texture lack both tangents and its UVs.
+  /// Missing UVs and colours, and normals and tangents of triangles can be filled in.
   std::string layout;
   bool operator==(const MergeKey&) const = default;
 };

@@ -19,6 +19,7 @@
 #include "wakuzume/scene.h"
 #include "wakuzume/settings.h"
 #include "wakuzume/sharing.h"
+#include "wakuzume/split.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/table.h"
 #include "wakuzume/verify.h"

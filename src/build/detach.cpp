@@ -65,6 +65,23 @@ void detach_draws(const Scene& source,
   }
 }
 
+void renumber_nodes(const NodeMap& number, Ledger& ledger) {
+  for (LedgerRow& row : ledger.rows) {
+    row.node = number[to_index(row.node)];
+  }
+  for (LedgerResult& result : ledger.results) {
+    result.node = number[to_index(result.node)];
+    result.collider = result.collider == no_node ? no_node : number[to_index(result.collider)];
+  }
+  SourceCopy& copy = ledger.source_copy;
+  if (copy.first_node != no_node) {
+    for (NodeId& id : copy.node_there) {
+      id = number[to_index(id)];
+    }
+    copy.first_node = number[to_index(copy.first_node)];
+  }
+}
+
 void require_instancing(Scene& scene) {
   add_once(scene.extensions_used, instancing_extension);
   add_once(scene.extensions_required, instancing_extension);

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "build/compact.h"
 #include "wakuzume/build.h"
 
 /// What building and restoring do to the nodes of a source.
@@ -20,6 +21,9 @@ void detach_draws(const Scene& source,
 
 /// A loader that does not know instance sets would show one instance of each: refusing is better.
 void require_instancing(Scene& scene);
+
+/// The ledger's nodes of the result by the numbers they have after compact().
+void renumber_nodes(const NodeMap& number, Ledger& ledger);
 
 void add_once(std::vector<std::string>& list, const std::string& text);
 

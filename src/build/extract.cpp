@@ -82,11 +82,13 @@ bool holds_range(const Scene& built, const LedgerRow& row) {
   const auto within = [](std::uint64_t first, std::uint64_t count, std::uint64_t all) {
     return first <= all && count <= all - first;
   };
-  const bool in_set =
-      !node.instancing || (!node.instancing->attributes.empty() &&
-                           row.instance < built[node.instancing->attributes[0].stream].count);
-  return in_set && (row.fate == Fate::instanced) == bool(node.instancing) &&
-         (node.instancing || primitive.indices != no_stream) &&
+  // A set of one instance is an ordinary node.
+  const std::uint64_t instances = !node.instancing ? 1
+                                  : node.instancing->attributes.empty()
+                                      ? 0
+                                      : built[node.instancing->attributes[0].stream].count;
+  return (row.fate == Fate::instanced || !node.instancing) && row.instance < instances &&
+         (row.fate == Fate::instanced || primitive.indices != no_stream) &&
          within(row.first_index, row.index_count, count_list_indices(built, primitive)) &&
          within(row.first_vertex, row.vertex_count, count_vertices(built, primitive));
 }
@@ -101,15 +103,19 @@ MeshId Extractor::take_mesh(MeshId id) {
   if (added) {
     Mesh mesh = built_[id];
     for (Primitive& primitive : mesh.primitives) {
-      primitive.material = take_material(primitive.material);
-      primitive.indices = take_stream(primitive.indices);
-      for (Attribute& attribute : primitive.attributes) {
-        attribute.stream = take_stream(attribute.stream);
-      }
+      take_primitive(primitive);
     }
     slot->second = add_mesh(std::move(mesh));
   }
   return slot->second;
+}
+
+void Extractor::take_primitive(Primitive& primitive) {
+  primitive.material = take_material(primitive.material);
+  primitive.indices = take_stream(primitive.indices);
+  for (Attribute& attribute : primitive.attributes) {
+    attribute.stream = take_stream(attribute.stream);
+  }
 }
 
 MeshId Extractor::show_mesh(MeshId id, const DrawRef& shown) {
@@ -132,10 +138,15 @@ MeshId Extractor::show_mesh(MeshId id, const DrawRef& shown) {
   return slot->second;
 }
 
-MeshId Extractor::cut_mesh(MeshId id, const std::vector<GeometryRange>& ranges) {
+MeshId Extractor::cut_mesh(MeshId id, const std::vector<KeptPrimitive>& kept) {
   Mesh mesh = built_[id];
-  for (Primitive& primitive : mesh.primitives) {
-    primitive = cut_primitive(primitive, ranges);
+  mesh.primitives.clear();
+  for (const KeptPrimitive& part : kept) {
+    const Primitive& from = built_[id].primitives[part.primitive];
+    mesh.primitives.push_back(part.whole ? from : cut_primitive(from, part.ranges));
+    if (part.whole) {
+      take_primitive(mesh.primitives.back());
+    }
   }
   return add_mesh(std::move(mesh));
 }

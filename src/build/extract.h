@@ -18,6 +18,13 @@ struct GeometryRange {
   std::uint64_t vertex_count = 0;
 };
 
+/// What stays of one primitive of a mesh: all of it, or these ranges alone, in their order.
+struct KeptPrimitive {
+  std::uint32_t primitive = 0;
+  bool whole = true;
+  std::vector<GeometryRange> ranges{};
+};
+
 bool has_primitive(const Scene& scene, const DrawRef& ref);
 
 /// The row's node, primitive, instance and ranges are in the scene.
@@ -34,14 +41,15 @@ class Extractor {
   MeshId take_mesh(MeshId mesh);
   /// A mesh of `built` that shows a primitive of the source as it is stored there.
   MeshId show_mesh(MeshId mesh, const DrawRef& shown);
-  /// A mesh of one merged primitive with these ranges alone, in their order.
-  MeshId cut_mesh(MeshId mesh, const std::vector<GeometryRange>& ranges);
+  /// A mesh with less than it had.
+  MeshId cut_mesh(MeshId mesh, const std::vector<KeptPrimitive>& kept);
   void take_instances(Node& node);
   /// \param kept  numbers of instances, ascending
   void cut_instances(const std::vector<std::uint32_t>& kept, Node& node);
 
  private:
   MeshId add_mesh(Mesh mesh);
+  void take_primitive(Primitive& primitive);
   MaterialId take_material(MaterialId material);
   StreamId take_stream(StreamId stream);
   ViewId take_view(ViewId view);

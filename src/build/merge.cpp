@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <span>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
@@ -20,6 +21,7 @@ struct VertexPick {
   std::vector<std::uint32_t> vertices;  ///< numbers in the source primitive; empty: all of them
   std::vector<std::uint32_t> indices;   ///< list indices into `vertices`
   std::size_t count = 0;                ///< of vertices
+  std::span<const float> tangents{};    ///< made ones, 4 a vertex, in the member's own space
 };
 
 /// How many vertices the indices use.
@@ -92,6 +94,11 @@ VertexPick pick_corners(std::vector<std::uint32_t> indices) {
   pick.vertices = std::move(indices);
   pick.count = pick.vertices.size();
   return pick;
+}
+
+/// As the making of tangents took the vertices apart.
+VertexPick pick_made(const TangentVertices& made, std::vector<std::uint32_t> indices) {
+  return {made.vertices, std::move(indices), made.vertices.size(), made.tangents};
 }
 
 /// A mirrored triangle is wound the other way; its first corner stays first.
@@ -218,10 +225,11 @@ class AttributeWriter {
     }
   }
 
-  [[nodiscard]] Eigen::Vector3d make_position(const ElementReader& reader, std::uint32_t v) const {
+  /// From the result's origin, not shifted: differences of positions are the more exact.
+  [[nodiscard]] Eigen::Vector3d make_spoke(const ElementReader& reader, std::uint32_t v) const {
     Eigen::Vector3d local;
     reader.load(v, local.data());
-    return linear_ * local + offset_;
+    return linear_ * local;
   }
 
   void write_normals(StreamId stream, std::byte* to) {
@@ -244,9 +252,9 @@ class AttributeWriter {
     const auto& corners = pick_.vertices;
     const auto& order = pick_.indices;
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
-      const Eigen::Vector3d a = make_position(reader, corners[order[i]]);
-      const Eigen::Vector3d b = make_position(reader, corners[order[i + 1]]);
-      const Eigen::Vector3d c = make_position(reader, corners[order[i + 2]]);
+      const Eigen::Vector3d a = make_spoke(reader, corners[order[i]]);
+      const Eigen::Vector3d b = make_spoke(reader, corners[order[i + 1]]);
+      const Eigen::Vector3d c = make_spoke(reader, corners[order[i + 2]]);
       const Eigen::Vector3f normal = make_unit((b - a).cross(c - a), Eigen::Vector3f::UnitZ());
       for (int corner = 0; corner < 3; ++corner) {
         store(to, normal.data(), 3);
@@ -257,14 +265,23 @@ class AttributeWriter {
 
   void write_tangents(StreamId stream, std::byte* to) {
     const double handedness = linear_.determinant() < 0 ? -1 : 1;
-    for_each_vertex<4>(stream, [&](const std::array<double, 4>& tangent) {
+    const auto put = [&](const std::array<double, 4>& tangent) {
       const Eigen::Vector3d moved = linear_ * Eigen::Vector3d(tangent[0], tangent[1], tangent[2]);
       const Eigen::Vector3f direction = make_unit(moved, Eigen::Vector3f::UnitX());
       const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
                                    tangent[3] * handedness < 0 ? -1.0F : 1.0F);
       store(to, stored.data(), 4);
       to += 4 * sizeof(float);
-    });
+    };
+    if (pick_.tangents.empty()) {
+      for_each_vertex<4>(stream, put);
+      return;
+    }
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      std::array<double, 4> made{};
+      std::copy_n(&pick_.tangents[4 * v], 4, made.begin());
+      put(made);
+    }
   }
 
   void write_texcoords(StreamId stream, std::byte* to) {
@@ -353,16 +370,31 @@ ClusterMerge::ClusterMerge(const Scene& source,
   topology_ = find_topology(members_.front().primitive->mode);
 }
 
+bool ClusterMerge::has(AttributeRole role) const {
+  return std::any_of(layout_.begin(), layout_.end(),
+                     [&](const OutputAttribute& a) { return a.role == role; });
+}
+
 bool ClusterMerge::unwelds(const MergeMember& member) const {
-  const bool wanted = std::any_of(layout_.begin(), layout_.end(), [](const OutputAttribute& a) {
-    return a.role == AttributeRole::normal;
-  });
-  return wanted && topology_ == Topology::triangles &&
+  return has(AttributeRole::normal) && topology_ == Topology::triangles &&
          member.primitive->find("NORMAL") == no_stream;
 }
 
+bool ClusterMerge::makes_tangents(const MergeMember& member) const {
+  return has(AttributeRole::tangent) && !has_tangents(*member.primitive);
+}
+
+void ClusterMerge::find_layout() { layout_ = make_output_layout(source_, members_); }
+
+void ClusterMerge::choose_index_type() {
+  // 65,535 vertices have the numbers 0 to 65,534: the largest 16-bit value is glTF's restart mark.
+  index_type_ = vertex_count_ <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+}
+
 void ClusterMerge::count() {
-  layout_ = make_output_layout(source_, members_);
+  if (adopted()) {
+    return;
+  }
   for (MergeMember& member : members_) {
     member.first_index = index_count_;
     member.first_vertex = vertex_count_;
@@ -371,11 +403,18 @@ void ClusterMerge::count() {
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
-  // 65,535 vertices have the numbers 0 to 65,534: the largest 16-bit value is glTF's restart mark.
-  index_type_ = vertex_count_ <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+  choose_index_type();
 }
 
 void ClusterMerge::count_vertices_of(MergeMember& member) {
+  if (makes_tangents(member)) {
+    const auto [made, added] = made_.try_emplace(member.primitive);
+    if (added) {
+      made->second = make_tangent_vertices(source_, *member.primitive);
+    }
+    member.vertex_count = made->second.vertices.size();
+    return;
+  }
   if (unwelds(member)) {
     member.vertex_count = member.index_count;
     return;
@@ -398,13 +437,16 @@ void ClusterMerge::reserve(GeometryBlock& block) {
 }
 
 void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) {
-  std::vector<std::uint32_t> list = make_list_indices(source_, *member.primitive);
+  const auto made = made_.find(member.primitive);
+  std::vector<std::uint32_t> list =
+      made != made_.end() ? made->second.indices : make_list_indices(source_, *member.primitive);
   if (linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles) {
     flip_winding(list);
   }
-  const VertexPick pick = unwelds(member) ? pick_corners(std::move(list))
-                          : member.whole  ? pick_whole(std::move(list), member.vertex_count)
-                                          : pick_used(std::move(list));
+  const VertexPick pick = made != made_.end() ? pick_made(made->second, std::move(list))
+                          : unwelds(member)   ? pick_corners(std::move(list))
+                          : member.whole      ? pick_whole(std::move(list), member.vertex_count)
+                                              : pick_used(std::move(list));
   AttributeWriter writer(source_, member, pick);
   for (std::size_t a = 0; a < layout_.size(); ++a) {
     const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
@@ -421,8 +463,69 @@ void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) 
   }
 }
 
+template <class Visit>
+void ClusterMerge::for_each_range_of_bytes(const Visit& visit) const {
+  for (std::size_t a = 0; a < layout_.size(); ++a) {
+    visit(offsets_[a], vertex_count_ * layout_[a].stride);
+  }
+  visit(index_offset_, index_count_ * component_bytes(index_type_));
+}
+
+bool ClusterMerge::adopt(const Bytes& content) {
+  constexpr std::size_t row = 2;
+  const std::size_t head = members_.size() * row * sizeof(std::uint64_t) + sizeof(Box3d);
+  if (content.size() < head) {
+    return false;
+  }
+  std::vector<std::uint64_t> counts(members_.size() * row);
+  std::memcpy(counts.data(), content.data().data(), counts.size() * sizeof(std::uint64_t));
+  for (std::size_t m = 0; m < members_.size(); ++m) {
+    MergeMember& member = members_[m];
+    member.first_index = index_count_;
+    member.first_vertex = vertex_count_;
+    member.index_count = counts[row * m];
+    member.vertex_count = counts[row * m + 1];
+    index_count_ += member.index_count;
+    vertex_count_ += member.vertex_count;
+  }
+  choose_index_type();
+  std::uint64_t size = index_count_ * component_bytes(index_type_);
+  for (const OutputAttribute& attribute : layout_) {
+    size += vertex_count_ * attribute.stride;
+  }
+  if (content.size() != head + size || size == 0) {
+    index_count_ = vertex_count_ = 0;
+    return false;
+  }
+  std::memcpy(&bounds_, content.data().data() + head - sizeof(Box3d), sizeof(Box3d));
+  adopted_ = content.part(head, size);
+  return true;
+}
+
+void ClusterMerge::pack(GeometryBlock& block, std::vector<std::byte>& out) const {
+  const auto append = [&](const void* data, std::size_t size) {
+    const auto* const from = static_cast<const std::byte*>(data);
+    out.insert(out.end(), from, from + size);
+  };
+  for (const MergeMember& member : members_) {
+    append(&member.index_count, sizeof(std::uint64_t));
+    append(&member.vertex_count, sizeof(std::uint64_t));
+  }
+  append(&bounds_, sizeof(Box3d));
+  for_each_range_of_bytes(
+      [&](std::uint64_t offset, std::uint64_t size) { append(block.data(offset), size); });
+}
+
 void ClusterMerge::fill(GeometryBlock& block) {
   block.close(index_offset_, index_count_ * component_bytes(index_type_));
+  if (adopted()) {
+    const std::byte* from = adopted_.data().data();
+    for_each_range_of_bytes([&](std::uint64_t offset, std::uint64_t size) {
+      std::memcpy(block.data(offset), from, size);
+      from += size;
+    });
+    return;
+  }
   for (const MergeMember& member : members_) {
     fill_member(member, block);
   }

@@ -7,6 +7,7 @@
 
 #include "build/attributes.h"
 #include "build/geometry_block.h"
+#include "build/tangents.h"
 #include "wakuzume/propose.h"
 
 /// Merging draws into one primitive.
@@ -24,28 +25,43 @@ class ClusterMerge {
   /// \pre the parts passed check_groups; all references outlive the merge
   ClusterMerge(const Scene& source, const std::vector<MergePart>& parts, MaterialId material);
 
-  /// Step 1: layout, and how many vertices and indices each member gives. Independent of others.
+  /// Step 0: the vertex layout. Independent of others, as are steps 1 and 3.
+  void find_layout();
+  /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.
   void count();
+  /// \return false where the content is not that of these members
+  bool adopt(const Bytes& content);
   /// Step 2: room in the block. In group order, so that the bytes do not depend on threads.
   void reserve(GeometryBlock& block);
-  /// Step 3: writes the bytes. Independent of others.
+  /// Step 3: writes the bytes.
   void fill(GeometryBlock& block);
+  /// What adopt() takes: counts, bounds and bytes. \pre fill()
+  void pack(GeometryBlock& block, std::vector<std::byte>& out) const;
   /// Step 4: the primitive, its streams in `out`.
   Primitive add_to(Scene& out, BlockId block) const;
 
   [[nodiscard]] const std::vector<MergeMember>& members() const { return members_; }
+  [[nodiscard]] const std::vector<OutputAttribute>& layout() const { return layout_; }
   [[nodiscard]] std::uint64_t vertex_count() const { return vertex_count_; }
+  [[nodiscard]] bool adopted() const { return adopted_.size() > 0; }
 
  private:
+  [[nodiscard]] bool has(AttributeRole role) const;
   [[nodiscard]] bool unwelds(const MergeMember& member) const;
+  [[nodiscard]] bool makes_tangents(const MergeMember& member) const;
   void count_vertices_of(MergeMember& member);
   void fill_member(const MergeMember& member, GeometryBlock& block);
+  void choose_index_type();
+  /// Calls `visit(offset in the block, bytes)` for each range, in the order they are packed in.
+  template <class Visit>
+  void for_each_range_of_bytes(const Visit& visit) const;
 
   const Scene& source_;
   MaterialId material_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
-  std::unordered_map<const Primitive*, std::uint64_t> used_;  ///< vertices; looked up only
+  std::unordered_map<const Primitive*, std::uint64_t> used_;    ///< vertices; looked up only
+  std::unordered_map<const Primitive*, TangentVertices> made_;  ///< looked up only
   std::vector<OutputAttribute> layout_;
   std::vector<std::uint64_t> offsets_;  ///< in the block, one an attribute
   std::uint64_t index_offset_ = 0;
@@ -53,6 +69,7 @@ class ClusterMerge {
   std::uint64_t index_count_ = 0;
   ComponentType index_type_ = ComponentType::u16;
   Box3d bounds_;  ///< of the stored positions
+  Bytes adopted_;
 };
 
 }  // namespace wakuzume

@@ -9,6 +9,8 @@
 #include <set>
 #include <tuple>
 
+#include "build/carry.h"
+#include "build/colliders.h"
 #include "build/compact.h"
 #include "build/detach.h"
 #include "build/extract.h"
@@ -31,20 +33,30 @@ class Chooser {
       : built_(built), ledger_(ledger), source_(source), chosen_(ledger.rows.size(), false) {}
 
   Result<std::vector<bool>> choose(const RestoreChoice& choice) {
+    std::map<std::pair<NodeId, std::uint32_t>, const LedgerResult*> results;
+    for (const LedgerResult& result : ledger_.results) {
+      results[{result.node, result.primitive}] = &result;
+    }
     for (std::size_t r = 0; r < chosen_.size(); ++r) {
       chosen_[r] = choice.everything && is_moved(ledger_.rows[r]);
     }
     for (const std::string& glob : choice.groups) {
       const GlobSet wanted({glob});
-      if (!take(wanted, [&](const LedgerRow& row) { return built_[row.node].name; })) {
+      const bool any = take([&](const LedgerRow& row) {
+        return wanted.find(results.at({row.node, row.primitive})->group) != no_index ||
+               wanted.find(built_[row.node].name) != no_index;
+      });
+      if (!any) {
         return refuse(glob, "group");
       }
     }
     for (const std::string& glob : choice.nodes) {
       // All below a node comes with it.
       const GlobSet wanted({glob, glob + "/*"});
-      if (!take(wanted,
-                [&](const LedgerRow& row) { return make_node_path(source_, row.source.node); })) {
+      const bool any = take([&](const LedgerRow& row) {
+        return wanted.find(make_node_path(source_, row.source.node)) != no_index;
+      });
+      if (!any) {
         return refuse(glob, "node");
       }
     }
@@ -53,12 +65,12 @@ class Chooser {
   }
 
  private:
-  template <class NameOf>
-  bool take(const GlobSet& wanted, const NameOf& name_of) {
+  template <class IsWanted>
+  bool take(const IsWanted& is_wanted) {
     bool any = false;
     for (std::size_t r = 0; r < chosen_.size(); ++r) {
       const LedgerRow& row = ledger_.rows[r];
-      if (is_moved(row) && wanted.find(name_of(row)) != no_index) {
+      if (is_moved(row) && is_wanted(row)) {
         chosen_[r] = true;
         any = true;
       }
@@ -108,91 +120,149 @@ class Restorer {
   }
 
   Result<Built> run(const Ledger& before, const std::vector<bool>& chosen, const RunControl& run) {
-    std::map<NodeId, RowList> left;
-    std::map<NodeId, std::size_t> members;
+    std::map<Place, Kept> kept;
     std::vector<bool> moved(chosen.size(), false);
     for (std::size_t r = 0; r < chosen.size(); ++r) {
       LedgerRow& row = out_.ledger.rows[r];
       if (is_moved(row)) {
-        ++members[row.node];
+        Kept& here = kept[{row.node, row.primitive}];
+        ++here.members;
+        if (!chosen[r]) {
+          here.rows.push_back(static_cast<std::uint32_t>(r));
+        }
       }
       if (is_moved(row) && !chosen[r]) {
         moved[r] = true;
-        left[row.node].push_back(static_cast<std::uint32_t>(r));
       } else {
         row = {row.source, Fate::kept, row.source.node, row.source.primitive};
       }
     }
-    for (const LedgerResult& result : before.results) {
-      const auto rows = left.find(result.node);
-      if (rows != left.end()) {
-        add_result(result, rows->second, rows->second.size() == members[result.node]);
-      }
-    }
+    add_results(before, kept);
     detach_draws(source_, moved, out_.scene, out_.ledger.rows);
-    std::vector<std::string> notes;
-    const NodeMap number = compact(source_, out_.scene, notes);
-    for (const std::string& note : notes) {
-      add_once(out_.ledger.left_out, note);
-    }
-    for (LedgerRow& row : out_.ledger.rows) {
-      row.node = number[to_index(row.node)];
-    }
-    for (LedgerResult& result : out_.ledger.results) {
-      result.node = number[to_index(result.node)];
-    }
-    if (out_.ledger.results.empty()) {
-      out_.ledger.left_out.clear();
-    }
+    finish(before);
     out_.ledger.result_hash = make_content_hash(out_.scene, run);
     return std::move(out_);
   }
 
  private:
-  void add_result(const LedgerResult& result, RowList& rows, bool whole) {
-    Node node = built_[result.node];
-    const NodeId id = make_id<NodeId>(out_.scene.nodes.size());
-    if (node.instancing) {
-      node.mesh = result.shown.node == no_node ? extract_.take_mesh(node.mesh)
-                                               : extract_.show_mesh(node.mesh, result.shown);
-      if (whole) {
-        extract_.take_instances(node);
-      } else {
-        keep_instances(rows, node);
+  using Place = std::pair<NodeId, std::uint32_t>;  ///< node and primitive of the built scene
+  struct Kept {
+    RowList rows;             ///< those that stay
+    std::size_t members = 0;  ///< all that there were
+    [[nodiscard]] bool whole() const { return rows.size() == members; }
+  };
+
+  /// Results of one node together, with what is left of each; nodes without anything left go.
+  void add_results(const Ledger& before, std::map<Place, Kept>& kept) {
+    for (std::size_t begin = 0; begin < before.results.size();) {
+      std::vector<std::pair<const LedgerResult*, Kept*>> left;
+      const NodeId node = before.results[begin].node;
+      bool all = true;
+      std::size_t end = begin;
+      for (; end < before.results.size() && before.results[end].node == node; ++end) {
+        Kept& here = kept[{node, before.results[end].primitive}];
+        if (here.rows.empty()) {
+          all = false;
+        } else {
+          left.emplace_back(&before.results[end], &here);
+        }
       }
-      require_instancing(out_.scene);
-    } else if (whole) {
-      node.mesh = extract_.take_mesh(node.mesh);
-    } else {
-      keep_ranges(rows, node);
+      if (!left.empty()) {
+        add_node(left, all);
+      }
+      begin = end;
     }
-    for (const std::uint32_t r : rows) {
-      out_.ledger.rows[r].node = id;
+  }
+
+  void add_node(const std::vector<std::pair<const LedgerResult*, Kept*>>& left, bool all) {
+    const LedgerResult& first = *left.front().first;
+    Kept& kept = *left.front().second;
+    Node node = built_[first.node];
+    const NodeId id = make_id<NodeId>(out_.scene.nodes.size());
+    if (out_.ledger.rows[kept.rows.front()].fate == Fate::instanced) {
+      node.mesh = first.shown.node == no_node ? extract_.take_mesh(node.mesh)
+                                              : extract_.show_mesh(node.mesh, first.shown);
+      keep_instances(kept, node);
+    } else {
+      keep_primitives(left, all, node);
     }
     node.children.clear();
-    node.parent = result.below;
+    node.parent = first.below;
     out_.scene.nodes.push_back(std::move(node));
-    out_.ledger.results.push_back({id, result.below, result.shown});
-    if (result.below != no_node) {
-      out_.scene.nodes[to_index(result.below)].children.push_back(id);
+    for (std::size_t p = 0; p < left.size(); ++p) {
+      const auto primitive = static_cast<std::uint32_t>(p);
+      for (const std::uint32_t r : left[p].second->rows) {
+        out_.ledger.rows[r].node = id;
+        out_.ledger.rows[r].primitive = primitive;
+      }
+      LedgerResult result = *left[p].first;
+      result.node = id;
+      result.primitive = primitive;
+      add_collider_of(*left[p].first, result);
+      out_.ledger.results.push_back(std::move(result));
+    }
+    hang(first, id);
+  }
+
+  /// A collider is made anew for what is left: nobody collides with what stands elsewhere again.
+  void add_collider_of(const LedgerResult& before, LedgerResult& result) {
+    if (before.collider == no_node) {
       return;
     }
-    for (std::size_t l = 0; l < built_.levels.size(); ++l) {
+    const Node& old = built_[before.collider];
+    result.collider = add_collider(out_.scene, result.node, result.primitive, before.collider_shape,
+                                   old.name, {});
+    if (result.collider != no_node) {
+      out_.scene.nodes[to_index(result.collider)].extra = old.extra;
+    }
+  }
+
+  void hang(const LedgerResult& before, NodeId id) {
+    if (before.below != no_node) {
+      out_.scene.nodes[to_index(before.below)].children.push_back(id);
+      return;
+    }
+    for (std::size_t l = 0; l < std::min(built_.levels.size(), out_.scene.levels.size()); ++l) {
       const auto& roots = built_.levels[l].roots;
-      if (std::find(roots.begin(), roots.end(), result.node) != roots.end()) {
+      if (std::find(roots.begin(), roots.end(), before.node) != roots.end()) {
         out_.scene.levels[l].roots.push_back(id);
       }
     }
   }
 
+  void finish(const Ledger& before) {
+    Ledger& ledger = out_.ledger;
+    ledger.source_copy = {};
+    if (before.source_copy.first_node != no_node && !ledger.results.empty()) {
+      ledger.source_copy = carry_source(source_, out_.scene);
+    }
+    std::vector<std::string> notes;
+    const NodeMap number = compact(source_, out_.scene, notes);
+    for (const std::string& note : notes) {
+      add_once(ledger.left_out, note);
+    }
+    renumber_nodes(number, ledger);
+    if (ledger.results.empty()) {
+      ledger.left_out.clear();
+    }
+  }
+
   /// Instances that stay close up in their order.
-  void keep_instances(const RowList& rows, Node& node) {
+  void keep_instances(const Kept& left, Node& node) {
+    if (!node.instancing) {
+      return;  // a set of one
+    }
+    require_instancing(out_.scene);
+    if (left.whole()) {
+      extract_.take_instances(node);
+      return;
+    }
     std::vector<std::uint32_t> kept;
-    std::transform(rows.begin(), rows.end(), std::back_inserter(kept),
+    std::transform(left.rows.begin(), left.rows.end(), std::back_inserter(kept),
                    [&](std::uint32_t r) { return out_.ledger.rows[r].instance; });
     std::sort(kept.begin(), kept.end());
     kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
-    for (const std::uint32_t r : rows) {
+    for (const std::uint32_t r : left.rows) {
       std::uint32_t& instance = out_.ledger.rows[r].instance;
       instance = static_cast<std::uint32_t>(std::lower_bound(kept.begin(), kept.end(), instance) -
                                             kept.begin());
@@ -200,26 +270,38 @@ class Restorer {
     extract_.cut_instances(kept, node);
   }
 
+  void keep_primitives(const std::vector<std::pair<const LedgerResult*, Kept*>>& left,
+                       bool all,
+                       Node& node) {
+    std::vector<KeptPrimitive> kept;
+    for (const auto& [result, rows] : left) {
+      kept.push_back({result->primitive, rows->whole()});
+      if (!rows->whole()) {
+        all = false;
+        kept.back().ranges = close_ranges(rows->rows);
+      }
+    }
+    node.mesh = all ? extract_.take_mesh(node.mesh) : extract_.cut_mesh(node.mesh, kept);
+  }
+
   /// Ranges of a merged primitive that stay close up in their order.
-  void keep_ranges(RowList& rows, Node& node) {
+  /// \return where they were
+  std::vector<GeometryRange> close_ranges(RowList& rows) {
     std::sort(rows.begin(), rows.end(), [&](std::uint32_t a, std::uint32_t b) {
       return out_.ledger.rows[a].first_index < out_.ledger.rows[b].first_index;
     });
     std::vector<GeometryRange> ranges;
-    for (const std::uint32_t r : rows) {
-      const LedgerRow& row = out_.ledger.rows[r];
-      ranges.push_back({row.first_index, row.index_count, row.first_vertex, row.vertex_count});
-    }
-    node.mesh = extract_.cut_mesh(node.mesh, ranges);
     std::uint64_t index = 0;
     std::uint64_t vertex = 0;
     for (const std::uint32_t r : rows) {
       LedgerRow& row = out_.ledger.rows[r];
+      ranges.push_back({row.first_index, row.index_count, row.first_vertex, row.vertex_count});
       row.first_index = index;
       row.first_vertex = vertex;
       index += row.index_count;
       vertex += row.vertex_count;
     }
+    return ranges;
   }
 
   const Scene& built_;
@@ -235,13 +317,17 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
                          fmt::format("the ledger's row {} {}", row, what),
                          {"", fmt::format("/rows/{}", row)}});
   };
-  std::set<NodeId> results;
+  std::set<std::pair<NodeId, std::uint32_t>> results;
   for (std::size_t i = 0; i < ledger.results.size(); ++i) {
     const LedgerResult& result = ledger.results[i];
-    const bool good = to_index(result.node) < built.nodes.size() &&
-                      (result.below == no_node || to_index(result.below) < source.nodes.size()) &&
-                      (result.shown.node == no_node || has_primitive(source, result.shown));
-    if (!good || !results.insert(result.node).second) {
+    const bool good =
+        to_index(result.node) < built.nodes.size() &&
+        (result.below == no_node || to_index(result.below) < source.nodes.size()) &&
+        (result.shown.node == no_node || has_primitive(source, result.shown)) &&
+        (result.collider == no_node || to_index(result.collider) < built.nodes.size()) &&
+        has_primitive(built, {result.node, result.primitive});
+    const bool ordered = i == 0 || ledger.results[i - 1].node <= result.node;
+    if (!good || !ordered || !results.insert({result.node, result.primitive}).second) {
       return Failure(Error{ErrorCode::out_of_bounds,
                            "a result of the ledger is not in the scenes",
                            {"", fmt::format("/results/{}", i)}});
@@ -255,7 +341,7 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
     if (r > 0 && !(ledger.rows[r - 1].source < row.source)) {
       return wrong(r, "is out of order");
     }
-    if (is_moved(row) && !results.contains(row.node)) {
+    if (is_moved(row) && !results.contains({row.node, row.primitive})) {
       return wrong(r, "is of a node that is no result");
     }
     if (is_moved(row) && !holds_range(built, row)) {
@@ -290,6 +376,16 @@ Result<Built> restore(const Scene& built,
     return Failure(chosen.error());
   }
   return Restorer(built, ledger, source).run(ledger, *chosen, run);
+}
+
+Built make_untouched(const Scene& scene, const RunControl& run) {
+  Built out;
+  out.scene = scene;
+  out.ledger.source_hash = out.ledger.result_hash = make_content_hash(scene, run);
+  for (const DrawRef& draw : make_draw_list(scene)) {
+    out.ledger.rows.push_back({draw, Fate::kept, draw.node, draw.primitive});
+  }
+  return out;
 }
 
 // ---- looking up -------------------------------------------------------------------------------

@@ -115,6 +115,10 @@ Result<void> FileWriter::finish() {
   if (::fsync(descriptor_) != 0) {
     return fail("can't be synced to the disk");
   }
+  return close();
+}
+
+Result<void> FileWriter::close() {
   const int closed = ::close(std::exchange(descriptor_, -1));
   return closed == 0 ? Result<void>{} : fail("can't be closed");
 }

@@ -30,7 +30,9 @@ class FileWriter {
   Result<void> write_at(std::uint64_t offset, const void* data, std::size_t size);
   /// Synced to the disk, still under its temporary name.
   Result<void> finish();
-  /// Renames over the target. \pre finish() succeeded
+  /// The same without the sync.
+  Result<void> close();
+  /// Renames over the target. \pre finish() or close() succeeded
   Result<void> commit();
 
   [[nodiscard]] std::uint64_t written() const { return written_; }

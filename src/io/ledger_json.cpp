@@ -2,13 +2,52 @@
 // SPDX-License-Identifier: MIT
 #include "io/document.h"
 #include "io/json_out.h"
+#include "io/settings_fields.h"
 #include "wakuzume/io.h"
 
 namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 2;
+constexpr std::uint32_t ledger_version = 3;
+
+template <class AnyCopy, class Visit>
+void for_each_size(AnyCopy& copy, const Visit& visit) {
+  visit("meshes", copy.meshes);
+  visit("materials", copy.materials);
+  visit("streams", copy.streams);
+  visit("views", copy.views);
+  visit("blocks", copy.blocks);
+  visit("levels", copy.levels);
+  visit("extensions_used", copy.extensions_used);
+  visit("extensions_required", copy.extensions_required);
+}
+
+void write_split(ReadableJsonOut& out, const SplitSettings& split) {
+  JsonOut line;
+  line.begin_object();
+  line.member("nodes", split.nodes);
+  line.member("by", to_text(split.by));
+  line.member("cell_size_m", split.cell_size_m);
+  line.end_object();
+  out.key("split");
+  out.line(line);
+}
+
+void write_copy(ReadableJsonOut& out, const SourceCopy& copy) {
+  out.begin_object("source_copy");
+  out.member("first_node", copy.first_node);
+  for_each_size(copy, [&](const char* name, std::uint32_t size) { out.member(name, size); });
+  JsonOut line;
+  line.begin_array();
+  for (const NodeId id : copy.node_there) {
+    line.value(id == no_node ? -1.0 : static_cast<double>(to_index(id)));
+  }
+  line.end_array();
+  out.key("node_there");
+  out.line(line);
+  out.end_object();
+}
 
 class LedgerReader {
  public:
@@ -28,6 +67,12 @@ class LedgerReader {
     }
     if (key == "left_out") {
       return in_.read(value, at, ledger.left_out);
+    }
+    if (key == "split") {
+      return read_split(value, at, ledger.split);
+    }
+    if (key == "source_copy") {
+      return read_copy(value, at, ledger.source_copy);
     }
     if (key == "results") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
@@ -49,8 +94,20 @@ class LedgerReader {
  private:
   bool read_result(JsonValue value, const At& at, LedgerResult& result) {
     return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
+      if (key == "group") {
+        return in_.read(item, a, result.group);
+      }
       if (key == "node") {
         return in_.read(item, a, result.node);
+      }
+      if (key == "primitive") {
+        return in_.read(item, a, result.primitive);
+      }
+      if (key == "collider") {
+        return in_.read(item, a, result.collider);
+      }
+      if (key == "collider_shape") {
+        return read_word(in_, item, a, result.collider_shape, collider_shape_count);
       }
       if (key == "below") {
         return in_.read(item, a, result.below);
@@ -63,6 +120,57 @@ class LedgerReader {
       }
       return unknown_member(in_, a);
     });
+  }
+
+  bool read_split(JsonValue value, const At& at, SplitSettings& split) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
+      if (key == "nodes") {
+        return in_.read(item, a, split.nodes);
+      }
+      if (key == "cell_size_m") {
+        return in_.read(item, a, split.cell_size_m);
+      }
+      std::string word;
+      return key == "by" ? in_.read(item, a, word) &&
+                               (from_text(word, split.by) ||
+                                in_.fail(ErrorCode::bad_value, a, "expected parts or cells"))
+                         : unknown_member(in_, a);
+    });
+  }
+
+  bool read_copy(JsonValue value, const At& at, SourceCopy& copy) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
+      if (key == "first_node") {
+        return in_.read(item, a, copy.first_node);
+      }
+      if (key == "node_there") {
+        return read_places(item, a, copy.node_there);
+      }
+      bool known = false;
+      bool good = false;
+      for_each_size(copy, [&](std::string_view name, std::uint32_t& size) {
+        if (name == key) {
+          known = true;
+          good = in_.read(item, a, size);
+        }
+      });
+      return known ? good : unknown_member(in_, a);
+    });
+  }
+
+  /// -1 stands for a node that is not there.
+  bool read_places(JsonValue value, const At& at, std::vector<NodeId>& out) {
+    std::vector<double> places;
+    if (!in_.read(value, at, places)) {
+      return false;
+    }
+    for (const double place : places) {
+      if (place != std::floor(place) || place < -1 || place >= no_index) {
+        return in_.fail(ErrorCode::bad_value, at, "a place is a node's number or -1");
+      }
+      out.push_back(place < 0 ? no_node : make_id<NodeId>(static_cast<std::size_t>(place)));
+    }
+    return true;
   }
 
   /// Rows are arrays: a million of them have to be read in well under a second.
@@ -110,12 +218,17 @@ std::string to_json(const Ledger& ledger) {
   out.member("source_path", ledger.source_path);
   out.member("source_content", to_string(ledger.source_hash));
   out.member("result_content", to_string(ledger.result_hash));
+  if (!ledger.split.nodes.empty()) {
+    write_split(out, ledger.split);
+  }
   out.member("left_out", ledger.left_out);
   out.begin_array("results");
   for (const LedgerResult& result : ledger.results) {
     JsonOut line;
     line.begin_object();
+    line.member("group", result.group);
     line.member("node", result.node);
+    line.member("primitive", result.primitive);
     if (result.below != no_node) {
       line.member("below", result.below);
     }
@@ -123,10 +236,17 @@ std::string to_json(const Ledger& ledger) {
       line.member("shown_node", result.shown.node);
       line.member("shown_primitive", result.shown.primitive);
     }
+    if (result.collider != no_node) {
+      line.member("collider", result.collider);
+      line.member("collider_shape", to_string(result.collider_shape));
+    }
     line.end_object();
     out.line(line);
   }
   out.end_array();
+  if (ledger.source_copy.first_node != no_node) {
+    write_copy(out, ledger.source_copy);
+  }
   out.member_line("columns",
                   std::vector<std::string>{"source_node", "source_primitive", "fate", "node",
                                            "primitive", "instance", "first_index", "index_count",

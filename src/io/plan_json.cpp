@@ -12,7 +12,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
-constexpr std::uint32_t plan_version = 2;
+constexpr std::uint32_t plan_version = 3;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -22,11 +22,12 @@ void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
 
 /// Tables of the settings that a plan depends on.
 bool is_planned(std::string_view table) {
-  return table == "survey" || table == "propose" || table == "families";
+  return table == "split" || table == "survey" || table == "propose" || table == "families";
 }
 
 void write_settings(ReadableJsonOut& out, const Plan& plan) {
   Settings settings;
+  settings.split = plan.split;
   settings.survey = plan.survey_settings;
   settings.propose = plan.settings;
   std::string open;
@@ -83,7 +84,13 @@ void write_group(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   out.begin_object();
   out.member("id", group.id);
   out.member("name", group.name);
+  if (!group.object.empty()) {
+    out.member("object", group.object);
+  }
   out.member("kind", to_string(group.kind));
+  if (group.collider != ColliderShape::none) {
+    out.member("collider", to_string(group.collider));
+  }
   if (group.pinned) {
     out.member("pinned", true);
   }
@@ -263,11 +270,14 @@ class PlanReader {
             return known ? read : unknown_member(in_, b);
           });
         });
+    plan.split = settings.split;
     plan.survey_settings = settings.survey;
     plan.settings = settings.propose;
     if (good) {
-      if (auto valid = validate(settings.propose); !valid) {
-        return in_.fail(ErrorCode::bad_setting, at, valid.error().message);
+      for (const auto& valid : {validate(settings.split), validate(settings.propose)}) {
+        if (!valid) {
+          return in_.fail(ErrorCode::bad_setting, at, valid.error().message);
+        }
       }
     }
     return good;
@@ -325,6 +335,9 @@ class PlanReader {
   }
   bool read_value(JsonValue value, const At& at, GroupKind& out) {
     return read_word(in_, value, at, out, 2);
+  }
+  bool read_value(JsonValue value, const At& at, ColliderShape& out) {
+    return read_word(in_, value, at, out, collider_shape_count);
   }
   bool read_value(JsonValue value, const At& at, PivotAt& out) {
     return read_word(in_, value, at, out, pivot_at_count);
@@ -431,12 +444,13 @@ class PlanReader {
 
   bool read_group_member(std::string_view key, JsonValue v, const At& a, Group& out) {
     return read_field(
-        key, v, a, field("id", out.id), field("name", out.name), field("kind", out.kind),
-        field("pinned", out.pinned), field("material", out.material), field("tint", out.tint),
-        field("pivot_at", out.pivot_at), field("pivot_node", out.pivot_node),
-        field("pivot", out.pivot), field("reason", out.reason), field("triangles", out.triangles),
-        field("vertices", out.vertices), field("bytes", out.bytes), field("saved_us", out.saved_us),
-        field("axes", out.axes), field("residual", out.residual));
+        key, v, a, field("id", out.id), field("name", out.name), field("object", out.object),
+        field("kind", out.kind), field("collider", out.collider), field("pinned", out.pinned),
+        field("material", out.material), field("tint", out.tint), field("pivot_at", out.pivot_at),
+        field("pivot_node", out.pivot_node), field("pivot", out.pivot), field("reason", out.reason),
+        field("triangles", out.triangles), field("vertices", out.vertices),
+        field("bytes", out.bytes), field("saved_us", out.saved_us), field("axes", out.axes),
+        field("residual", out.residual));
   }
 
   bool read_member(JsonValue value,

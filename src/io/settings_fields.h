@@ -12,6 +12,13 @@ namespace wakuzume {
 /// The settings of what the survey reads and from where it looks.
 template <class AnySettings, class Visit>
 void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
+  auto& split = settings.split;
+  visit("split", "nodes", split.nodes,
+        "node paths whose own mesh is taken to pieces before anything else; globs");
+  visit("split", "by", split.by,
+        "into \"parts\" that hang together, or by the \"cells\" of a grid");
+  visit("split", "cell_size_m", split.cell_size_m,
+        "edge of those cells in metres, from the world origin; above 0, to 1e9");
   auto& survey = settings.survey;
   visit("survey", "moving_nodes", survey.moving_nodes,
         "node paths that may move, with all below; globs, * crosses slashes");
@@ -111,6 +118,18 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "values that every instance carries: \"id\", \"random\"");
   visit("propose", "value_storage", propose.value_storage,
         "how instances store tints and values: \"floats\", or \"bytes\" (four, normalized)");
+  visit("propose", "mesh_unit", propose.mesh_unit,
+        "a mesh a \"group\", or one a \"place\" (moving root, grid cell) with a primitive a "
+        "material");
+  visit("propose", "colliders", propose.colliders,
+        "a collider a group: \"none\", its \"triangles\", a \"box\" or a convex \"hull\"");
+  visit("propose", "cluster_names", propose.cluster_names,
+        "names of merged meshes, of {number} {material} {mesh} {root} {level} {lightmap} {tag}");
+  visit("propose", "set_names", propose.set_names, "names of instance sets, of the same words");
+  visit("propose", "object_names", propose.object_names,
+        "names of meshes with several primitives, of {number} {root}");
+  visit("propose", "collider_names", propose.collider_names,
+        "names of colliders; {name} is that of the group");
 }
 
 /// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
@@ -145,6 +164,18 @@ struct Words<ConstantTracks> {
 template <>
 struct Words<Repeats> {
   static constexpr std::array list{"by_cost", "instance", "merge"};
+};
+template <>
+struct Words<MeshUnit> {
+  static constexpr std::array list{"group", "place"};
+};
+template <>
+struct Words<ColliderShape> {
+  static constexpr std::array list{"none", "triangles", "box", "hull"};
+};
+template <>
+struct Words<SplitBy> {
+  static constexpr std::array list{"parts", "cells"};
 };
 template <>
 struct Words<MovingParts> {

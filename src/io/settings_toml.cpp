@@ -30,6 +30,7 @@ class SettingsReader {
     read_budgets();
     read_tiers();
     check_unknown();
+    check(validate(settings_.split));
     check(validate(settings_.propose));
     check(validate(settings_.verify));
     check(validate(settings_.views));

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "plan/items.h"
@@ -35,6 +36,7 @@ class PlanChecker {
     for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
       take_group(plan_.groups[g], fmt::format("/groups/{}", g));
     }
+    check_objects();
     for (std::size_t k = 0; k < plan_.kept.size(); ++k) {
       take(plan_.kept[k].draw, fmt::format("/kept/{}", k));
     }
@@ -112,6 +114,36 @@ class PlanChecker {
       }
     }
     sound_.push_back(found_.size() == before);
+  }
+
+  /// Clusters of one object stand on one node.
+  void check_objects() {
+    std::map<std::string, std::size_t> first_of;
+    for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+      const Group& group = plan_.groups[g];
+      const std::string place = fmt::format("/groups/{}/object", g);
+      if (group.object.empty() || !sound_[g]) {
+        continue;
+      }
+      if (names_.count(group.object) > 0) {
+        violate(place, fmt::format("the object's name \"{}\" is a group's too", group.object));
+      }
+      if (group.kind != GroupKind::cluster) {
+        violate(place, "an instance set is a node of its own and can't be part of an object");
+        continue;
+      }
+      const auto [slot, added] = first_of.try_emplace(group.object, g);
+      const Group& leader = plan_.groups[slot->second];
+      const MergeKey& mine = key_of_first(group);
+      const MergeKey& first = key_of_first(leader);
+      if (mine.moving_root != first.moving_root || mine.levels != first.levels) {
+        violate(place, fmt::format("\"{}\" and \"{}\" can't be one object: they move or load apart",
+                                   group.name, leader.name));
+      }
+    }
+  }
+  [[nodiscard]] const MergeKey& key_of_first(const Group& group) const {
+    return survey_[survey_[find_draw(survey_, group.members.front())].key];
   }
 
   void check_free(const Draw& draw, const std::string& place) {

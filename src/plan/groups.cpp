@@ -141,6 +141,22 @@ std::string GroupMaker::name_material(MaterialId id) const {
   return name.empty() ? fmt::format("material_{}", to_index(id)) : name;
 }
 
+/// \param words  those that only some groups have
+std::string GroupMaker::name_group(const std::string& pattern,
+                                   const Group& group,
+                                   const Draw& first,
+                                   std::span<const PatternWord> words) const {
+  const MergeKey& key = survey_[first.key];
+  const PatternWord common[] = {
+      {"material", name_material(group.material)},
+      {"root", key.moving_root == no_node ? "world" : scene_[key.moving_root].name},
+      {"level", key.level},
+      {"lightmap", key.lightmap},
+      {"tag", key.tag},
+  };
+  return fill_pattern(fill_pattern(pattern, common), words);
+}
+
 Group GroupMaker::make_cluster(std::span<const std::uint32_t> members, const TreeNode& node) const {
   const Prices& prices = trees_.prices;
   const Sum sum = add_up(members);
@@ -165,7 +181,9 @@ Group GroupMaker::make_cluster(std::span<const std::uint32_t> members, const Tre
   group.reason = fmt::format(
       "{} draws of one key ({}){} take {} us of a mean frame merged, {} us one by one", sum.draws,
       to_string(scene_, survey_[first.key]), where, to_short(us), to_short(sum.alone_us));
-  group.name = "merged " + name_material(group.material);
+  group.collider = settings_.colliders;
+  const PatternWord words[] = {{"mesh", scene_[first.mesh].name}};
+  group.name = name_group(settings_.cluster_names, group, first, words);
   return group;
 }
 
@@ -208,7 +226,9 @@ Group GroupMaker::make_set(std::span<const std::uint32_t> members, const TreeNod
       group.tint.empty() ? "" : fmt::format(", {} as each has it", group.tint), to_short(us),
       to_short(static_cast<double>(group.bytes) / 1e3), to_short(sum.alone_us),
       to_short(sum.bytes / 1e3));
-  group.name = "set " + base + (repeat.mirrored ? " mirrored" : "");
+  group.collider = settings_.colliders;
+  const PatternWord words[] = {{"mesh", base + (repeat.mirrored ? " mirrored" : "")}};
+  group.name = name_group(settings_.set_names, group, first_of(members.front()), words);
   return group;
 }
 

@@ -6,6 +6,7 @@
 
 #include "plan/cut.h"
 #include "plan/keys.h"
+#include "plan/names.h"
 #include "wakuzume/propose.h"
 
 /// From an arrangement of items to the groups of a plan.
@@ -48,6 +49,10 @@ class GroupMaker {
   [[nodiscard]] Sum add_up(std::span<const std::uint32_t> members) const;
   [[nodiscard]] const Draw& first_of(std::uint32_t item) const;
   [[nodiscard]] std::string name_material(MaterialId id) const;
+  [[nodiscard]] std::string name_group(const std::string& pattern,
+                                       const Group& group,
+                                       const Draw& first,
+                                       std::span<const PatternWord> words) const;
   [[nodiscard]] Group make_cluster(std::span<const std::uint32_t> members,
                                    const TreeNode& node) const;
   [[nodiscard]] Group make_set(std::span<const std::uint32_t> members, const TreeNode& node) const;

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "scene/hasher.h"
 
 namespace wakuzume {
@@ -46,11 +48,51 @@ NameGiver::NameGiver(const Scene& scene) {
   }
 }
 
+std::string fill_pattern(const std::string& pattern, std::span<const PatternWord> words) {
+  std::string out = pattern;
+  for (const PatternWord& word : words) {
+    const std::string mark = fmt::format("{{{}}}", word.name);
+    const std::string text = word.text.empty() ? "none" : make_plain_name(word.text);
+    for (std::size_t at = out.find(mark); at != std::string::npos;
+         at = out.find(mark, at + text.size())) {
+      out.replace(at, mark.size(), text);
+    }
+  }
+  return out;
+}
+
+bool is_pattern(const std::string& pattern, std::span<const std::string_view> words) {
+  std::size_t at = 0;
+  while ((at = pattern.find_first_of("{}", at)) != std::string::npos) {
+    const std::size_t end = pattern.find('}', at);
+    if (pattern[at] == '}' || end == std::string::npos) {
+      return false;
+    }
+    const std::string_view word = std::string_view(pattern).substr(at + 1, end - at - 1);
+    if (std::find(words.begin(), words.end(), word) == words.end()) {
+      return false;
+    }
+    at = end + 1;
+  }
+  return !pattern.empty();
+}
+
 std::string NameGiver::make_unique(const std::string& base) {
-  std::uint32_t& number = next_number_[base];
+  return make_numbered(base + "_{number}");
+}
+
+std::string NameGiver::make_numbered(const std::string& pattern) {
+  constexpr std::string_view mark = "{number}";
+  const std::size_t at = pattern.find(mark);
+  std::uint32_t& number = next_number_[pattern];
   std::string name;
   do {
-    name = fmt::format("{}_{:03}", base, ++number);
+    const std::string digits = fmt::format("{:03}", ++number);
+    if (at != std::string::npos) {
+      name = pattern.substr(0, at) + digits + pattern.substr(at + mark.size());
+    } else {
+      name = number == 1 ? pattern : pattern + "_" + digits;
+    }
   } while (of_nodes_.contains(name) || !names_.insert(name).second);
   return name;
 }

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <span>
 #include <string>
 #include <string_view>
 #include <unordered_map>
@@ -21,6 +22,16 @@ std::string to_short(double number);
 /// Depends on what the group is made of and on nothing else.
 std::string make_group_id(const Group& group);
 
+/// A word of a name pattern and what it stands for.
+struct PatternWord {
+  std::string_view name;
+  std::string text;
+};
+/// The pattern with its words filled in, each as a plain name; {number} stays.
+std::string fill_pattern(const std::string& pattern, std::span<const PatternWord> words);
+/// True when every word in braces is one of these, and there is something in it.
+bool is_pattern(const std::string& pattern, std::span<const std::string_view> words);
+
 /// Hands out names that nothing else has.
 class NameGiver {
  public:
@@ -29,6 +40,9 @@ class NameGiver {
   void reserve(const std::string& name) { names_.insert(name); }
   /// \return base_001, base_002 ...
   std::string make_unique(const std::string& base);
+  /// The same with the number where the pattern has {number}; without it there, a number is
+  /// appended to all but the first of a name.
+  std::string make_numbered(const std::string& pattern);
 
  private:
   std::unordered_set<std::string_view> of_nodes_;               // looked up only, never walked

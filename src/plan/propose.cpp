@@ -5,9 +5,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <optional>
+#include <tuple>
 
 #include "cost/shadows.h"
 #include "plan/arrange.h"
@@ -241,11 +244,53 @@ class Proposer {
     NameGiver names(scene_);
     for (const Group& group : decided_.groups) {
       names.reserve(group.name);
+      names.reserve(group.object);
     }
     for (std::size_t g = first; g < plan.groups.size(); ++g) {
-      plan.groups[g].name = names.make_unique(make_plain_name(plan.groups[g].name));
+      plan.groups[g].name = names.make_numbered(plan.groups[g].name);
+    }
+    if (settings_.mesh_unit == MeshUnit::place) {
+      join_places(first, names, plan);
     }
     record_families(families, plan);
+  }
+
+  /// Clusters of one place become primitives of one object: under one moving root, or in one cell
+  /// of the grid, where their levels agree.
+  void join_places(std::size_t first, NameGiver& names, Plan& plan) const {
+    using Place = std::tuple<NodeId, std::vector<LevelId>, std::array<double, 3>>;
+    std::map<Place, std::vector<std::size_t>> places;
+    std::vector<Place> order;
+    for (std::size_t g = first; g < plan.groups.size(); ++g) {
+      const Group& group = plan.groups[g];
+      const Draw& draw = survey_[find_draw(survey_, group.members.front())];
+      const MergeKey& key = survey_[draw.key];
+      if (group.kind != GroupKind::cluster ||
+          (key.moving_root == no_node && settings_.cell_size_m <= 0)) {
+        continue;
+      }
+      std::array<double, 3> cell{};
+      for (std::size_t c = 0; c < 3 && settings_.cell_size_m > 0; ++c) {
+        cell[c] = std::floor(draw.box.centre()[c] / settings_.cell_size_m);
+      }
+      std::vector<std::size_t>& here = places[{key.moving_root, key.levels, cell}];
+      here.push_back(g);
+      if (here.size() == 1) {
+        order.emplace_back(key.moving_root, key.levels, cell);
+      }
+    }
+    for (const Place& place : order) {
+      const std::vector<std::size_t>& here = places[place];
+      if (here.size() < 2) {
+        continue;
+      }
+      const NodeId root = std::get<0>(place);
+      const PatternWord words[] = {{"root", root == no_node ? "world" : scene_[root].name}};
+      const std::string name = names.make_numbered(fill_pattern(settings_.object_names, words));
+      for (const std::size_t g : here) {
+        plan.groups[g].object = name;
+      }
+    }
   }
 
   // ---- families ------------------------------------------------------------------------------
@@ -300,6 +345,11 @@ std::string_view to_string(GroupKind kind) {
   return kind == GroupKind::cluster ? "cluster" : "instance_set";
 }
 
+std::string_view to_string(ColliderShape shape) {
+  constexpr std::string_view names[collider_shape_count] = {"none", "triangles", "box", "hull"};
+  return names[static_cast<std::size_t>(shape)];
+}
+
 std::string_view to_string(KeepReason reason) {
   constexpr std::string_view names[keep_reason_count] = {
       "must_stay",     "blended", "only_one_of_its_key", "alone_in_its_cell", "above_vertex_limit",
@@ -345,6 +395,22 @@ Result<void> validate(const ProposeSettings& settings) {
     return bad_setting("propose.tints",
                        "of \"base_color\", \"metallic\", \"roughness\" and "
                        "\"emissive\"");
+  }
+  constexpr std::string_view words[] = {"number", "material", "mesh", "root",
+                                        "level",  "lightmap", "tag"};
+  constexpr std::string_view object_words[] = {"number", "root"};
+  constexpr std::string_view collider_words[] = {"name"};
+  const std::tuple<const char*, const std::string&, std::span<const std::string_view>> patterns[] =
+      {{"cluster_names", settings.cluster_names, words},
+       {"set_names", settings.set_names, words},
+       {"object_names", settings.object_names, object_words},
+       {"collider_names", settings.collider_names, collider_words}};
+  for (const auto& [name, pattern, known] : patterns) {
+    if (!is_pattern(pattern, known)) {
+      return bad_setting(
+          fmt::format("propose.{}", name).c_str(),
+          fmt::format("text with {{{}}} in braces", fmt::join(known, "}, {")).c_str());
+    }
   }
   const auto is_value = [](const std::string& name) { return name == "id" || name == "random"; };
   if (!std::all_of(settings.instance_values.begin(), settings.instance_values.end(), is_value)) {

@@ -70,6 +70,8 @@ class Editor {
       case EditKind::unpin:
       case EditKind::pivot:
       case EditKind::rename:
+      case EditKind::join:
+      case EditKind::collide:
         break;
     }
     return change_group(edit);
@@ -298,16 +300,30 @@ class Editor {
             fmt::format("the name \"{}\" is {}", edit.value, taken ? "another group's" : "empty"));
       }
       group.name = edit.value;
+    } else if (edit.kind == EditKind::join) {
+      group.object = edit.value;
+    } else if (edit.kind == EditKind::collide) {
+      group.collider = edit.collider;
     } else if (edit.kind == EditKind::pivot) {
       if (edit.pivot_at == PivotAt::node && to_index(edit.pivot_node) >= scene_.nodes.size()) {
         return refuse("the node of the pivot does not exist");
       }
-      group.pivot_at = edit.pivot_at;
-      group.pivot_node = edit.pivot_at == PivotAt::node ? edit.pivot_node : no_node;
-      group.pivot = edit.point;
-      group.pivot = find_pivot(scene_, survey_, group);
+      set_pivot(edit, group);
+      // The primitives of one object have one origin.
+      for (Group& other : plan_.groups) {
+        if (!group.object.empty() && other.object == group.object) {
+          set_pivot(edit, other);
+        }
+      }
     }
     return {};
+  }
+
+  void set_pivot(const Edit& edit, Group& group) const {
+    group.pivot_at = edit.pivot_at;
+    group.pivot_node = edit.pivot_at == PivotAt::node ? edit.pivot_node : no_node;
+    group.pivot = edit.point;
+    group.pivot = find_pivot(scene_, survey_, group);
   }
 
   static void mark(Group& group) {
@@ -454,8 +470,9 @@ class Rebaser {
 }  // namespace
 
 std::string_view to_string(EditKind kind) {
-  constexpr std::string_view names[edit_kind_count] = {
-      "keep", "release", "pin", "unpin", "move", "merge", "instance", "pivot", "rename"};
+  constexpr std::string_view names[edit_kind_count] = {"keep",   "release", "pin",      "unpin",
+                                                       "move",   "merge",   "instance", "pivot",
+                                                       "rename", "join",    "collide"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -489,6 +506,7 @@ Result<Plan> revise(const Scene& scene,
   auto made = propose_around(plan, scene, survey, {settings, outlook}, run);
   if (made) {
     made->scene_path = plan.scene_path;
+    made->split = plan.split;
   }
   return made;
 }
@@ -515,6 +533,7 @@ Result<Plan> rebase(const Scene& scene,
     group.pinned = pinned.count(group.name) > 0;
   }
   made->scene_path = plan.scene_path;
+  made->split = plan.split;
   return made;
 }
 

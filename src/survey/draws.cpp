@@ -48,15 +48,37 @@ std::string make_layout(const Scene& scene, const Primitive& primitive) {
     }
   }
   std::sort(parts.begin(), parts.end());
-  const bool normals = primitive.find("NORMAL") != no_stream;
-  // Without normals the standard has tangents ignored.
-  if (normals && primitive.find("TANGENT") != no_stream) {
+  const bool triangles = find_topology(primitive.mode) == Topology::triangles;
+  if (triangles && !has_tangents(primitive) && !can_make_tangents(scene, primitive)) {
+    parts.emplace_back("no tangents");
+  }
+  if (!triangles && has_tangents(primitive)) {
     parts.emplace_back("tangents");
   }
-  if (normals && find_topology(primitive.mode) != Topology::triangles) {
+  if (primitive.find("NORMAL") != no_stream &&
+      find_topology(primitive.mode) != Topology::triangles) {
     parts.emplace_back("normals");
   }
   return fmt::format("{}", fmt::join(parts, " "));
+}
+
+StreamId find_tangent_uvs(const Scene& scene, const Primitive& primitive) {
+  const TextureSlot none;
+  const TextureSlot& slot =
+      primitive.material == no_material ? none : scene[primitive.material].normal_texture;
+  if (slot.texture == no_texture) {
+    return primitive.find("TEXCOORD_0");
+  }
+  const bool replaced = slot.transform && slot.transform->texcoord != no_index;
+  const std::uint32_t set = replaced ? slot.transform->texcoord : slot.texcoord;
+  return primitive.find(fmt::format("TEXCOORD_{}", set));
+}
+
+bool can_make_tangents(const Scene& scene, const Primitive& primitive) {
+  const bool mapped = primitive.material != no_material &&
+                      scene[primitive.material].normal_texture.texture != no_texture;
+  return find_topology(primitive.mode) == Topology::triangles &&
+         (!mapped || find_tangent_uvs(scene, primitive) != no_stream);
 }
 
 std::uint64_t count_instances(const Scene& scene, const Node& node) {

@@ -19,6 +19,16 @@ std::string make_layout(const Scene& scene, const Primitive& primitive);
 /// Semantics that a merge understands and can fill in where they are missing.
 bool is_fillable(const std::string& semantic);
 
+/// The UV set that tangents go along: that of the normal texture, else the first; or no_stream.
+StreamId find_tangent_uvs(const Scene& scene, const Primitive& primitive);
+
+/// It holds tangents that count: without normals the standard has them ignored.
+inline bool has_tangents(const Primitive& primitive) {
+  return primitive.find("NORMAL") != no_stream && primitive.find("TANGENT") != no_stream;
+}
+/// Tangents can be made for it: triangles with the UVs of their normal texture, or without one.
+bool can_make_tangents(const Scene& scene, const Primitive& primitive);
+
 /// What makes an engine switch its pipeline for a primitive.
 PipelineKey make_pipeline_key(const Scene& scene, const Primitive& primitive);
 

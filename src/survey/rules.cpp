@@ -246,10 +246,25 @@ std::string find_extra(const Boxed<Extra>& extra, const std::string& key) {
   return find_member(extra->extras, key);
 }
 
+bool is_hidden_source(const Level& level) {
+  return find_extra(level.extra, hidden_source_key) == "true";
+}
+
+bool is_invisible(const Node& node) {
+  return node.extra && std::any_of(node.extra->extensions.begin(), node.extra->extensions.end(),
+                                   [](const RawMember& extension) {
+                                     return extension.name == "KHR_node_visibility" &&
+                                            find_member(extension.json, "visible") == "false";
+                                   });
+}
+
 std::vector<std::uint32_t> make_level_sets(const Scene& scene,
                                            std::vector<std::vector<LevelId>>& sets) {
   std::unordered_map<std::size_t, std::vector<LevelId>> of_root;  // looked up only, never walked
   for (std::size_t level = 0; level < scene.levels.size(); ++level) {
+    if (is_hidden_source(scene.levels[level])) {
+      continue;
+    }
     for (const NodeId root : scene.levels[level].roots) {
       of_root[to_index(root)].push_back(make_id<LevelId>(level));
     }
@@ -259,6 +274,9 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
   for (const NodeId id : make_tree_order(scene)) {
     const std::size_t i = to_index(id);
     const NodeId parent = scene.nodes[i].parent;
+    if (is_invisible(scene.nodes[i])) {
+      continue;  // nor is anything below it shown
+    }
     if (parent != no_node) {
       set_of[i] = set_of[to_index(parent)];
     } else if (of_root.count(i) > 0 || scene.levels.empty()) {

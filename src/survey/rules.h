@@ -54,7 +54,14 @@ Result<SceneFacts> make_scene_facts(const Scene& scene,
                                     const SurveySettings& settings,
                                     const RunControl& run);
 
-/// Which level set each node belongs to; no_index for nodes that nothing shows.
+/// In the extras of a glTF scene that holds the source of the others.
+inline constexpr const char* hidden_source_key = "wakuzume_source";
+bool is_hidden_source(const Level& level);
+/// Not shown, with all below it: KHR_node_visibility says so.
+bool is_invisible(const Node& node);
+
+/// Which level set each node belongs to; no_index for nodes that nothing shows: those in no glTF
+/// scene, those of a hidden source, and invisible ones.
 std::vector<std::uint32_t> make_level_sets(const Scene& scene,
                                            std::vector<std::vector<LevelId>>& sets);
 

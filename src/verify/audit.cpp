@@ -7,8 +7,10 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <numeric>
 #include <optional>
 
+#include "build/tangents.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "scene/point_tree.h"
@@ -72,6 +74,7 @@ struct Auditor::Pairing {
   Mat4d before_world{};
   Mat4d after_world{};
   std::vector<std::uint32_t> before_corners;  ///< in the order the result should have them
+  std::vector<std::uint32_t> before_places;   ///< of those corners in the source's own list
   std::vector<std::uint32_t> after_corners;
   Topology topology = Topology::triangles;
   double size_m = 0;  ///< diagonal of the source draw's box in the world
@@ -158,8 +161,11 @@ std::optional<Mat4d> Auditor::find_result_matrix(const LedgerRow& row) const {
     return node_world;
   }
   const Node& node = after_[row.node];
-  if (!node.instancing || row.instance >= count_instances(after_, node)) {
+  if (row.instance >= count_instances(after_, node)) {
     return std::nullopt;
+  }
+  if (!node.instancing) {
+    return node_world;  // a set of one
   }
   Trs trs;
   const auto load = [&](const char* semantic, double* to) {
@@ -187,9 +193,12 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result
   // mirroring matrix reverses.
   const bool turned =
       (linear_determinant(pairing.before_world) < 0) != (linear_determinant(result_world) < 0);
+  pairing.before_places.resize(pairing.before_corners.size());
+  std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
   if (turned && pairing.topology == Topology::triangles) {
     for (std::size_t i = 0; i + 2 < pairing.before_corners.size(); i += 3) {
       std::swap(pairing.before_corners[i + 1], pairing.before_corners[i + 2]);
+      std::swap(pairing.before_places[i + 1], pairing.before_places[i + 2]);
     }
   }
   const bool whole =
@@ -240,7 +249,7 @@ double Auditor::allowed_error(const Pairing& pairing, const LedgerRow& row) cons
     world_size = std::max(world_size, std::abs(translation[i]));
   }
   double rounding = farthest * scale * float_ulp;
-  if (row.fate == Fate::instanced) {
+  if (row.fate == Fate::instanced && after_[row.node].instancing) {
     const StreamId stream = find_stream(after_[row.node].instancing->attributes, "TRANSLATION");
     Vec3d stored{0, 0, 0};
     if (stream != no_stream) {
@@ -280,8 +289,16 @@ void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit
 }
 
 std::string Auditor::compare_directions(const Pairing& pairing, const Attribute& attribute) const {
-  const StreamId other = pairing.before->find(attribute.semantic);
   const bool normals = attribute.semantic == "NORMAL";
+  // Tangents that the build made are made again here.
+  std::vector<float> made;
+  if (!normals && !has_tangents(*pairing.before)) {
+    if (!can_make_tangents(before_, *pairing.before)) {
+      return "TANGENT came from nowhere";
+    }
+    made = make_corner_tangents(make_corner_data(before_, *pairing.before));
+  }
+  const StreamId other = made.empty() ? pairing.before->find(attribute.semantic) : no_stream;
   const ElementReader after(after_, attribute.stream);
   const Eigen::Matrix3d before_linear = as_eigen(pairing.before_world).topLeftCorner<3, 3>();
   const Eigen::Matrix3d after_linear = as_eigen(pairing.after_world).topLeftCorner<3, 3>();
@@ -296,7 +313,10 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
     Eigen::Vector4d source(0, 0, 0, 0);
     after.load(pairing.after_corners[i], got.data());
     Eigen::Vector3d wanted;
-    if (other != no_stream) {
+    if (!made.empty()) {
+      std::copy_n(&made[4 * std::size_t{pairing.before_places[i]}], 4, source.data());
+      wanted = from * source.head<3>();
+    } else if (other != no_stream) {
       directions.load(pairing.before_corners[i], source.data());
       wanted = from * source.head<3>();
     } else {
@@ -307,6 +327,10 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
         p[c] = before_linear * p[c];
       }
       wanted = (p[1] - p[0]).cross(p[2] - p[0]);
+      // Three corners on a line, up to rounding: any normal is as good as another.
+      if (wanted.norm() < 1e-10 * (p[1] - p[0]).norm() * (p[2] - p[0]).norm()) {
+        continue;
+      }
       if (after_linear.determinant() < 0) {
         wanted = -wanted;
       }
@@ -317,7 +341,7 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
     }
     const double error =
         ((to * got.head<3>()).normalized() - wanted / length).cwiseAbs().maxCoeff();
-    const bool hand = normals || other == no_stream || got.w() * turn * source.w() > 0;
+    const bool hand = normals || got.w() * turn * source.w() > 0;
     if (!(error <= pairing.direction_tolerance) || !hand) {
       return fmt::format("{} of corner {} is off by {:.3g}", attribute.semantic, i, error);
     }
@@ -493,6 +517,7 @@ bool Auditor::reorder(Pairing& pairing) const {
   const PointTree tree(centres);
   std::vector<bool> used(centres.size(), false);
   std::vector<std::uint32_t> ordered(pairing.before_corners.size());
+  std::vector<std::uint32_t> places(pairing.before_corners.size());
   std::vector<std::pair<std::uint32_t, double>> near;
   for (std::size_t e = 0; e < after.size() / each; ++e) {
     tree.find(find_centre(after, e, each), reach, near);
@@ -509,9 +534,12 @@ bool Auditor::reorder(Pairing& pairing) const {
     }
     used[from] = true;
     for (std::size_t c = 0; c < each; ++c) {
-      ordered[e * each + c] = pairing.before_corners[from * each + (c + *turn) % each];
+      const std::size_t at = from * each + (c + *turn) % each;
+      ordered[e * each + c] = pairing.before_corners[at];
+      places[e * each + c] = pairing.before_places[at];
     }
   }
+  pairing.before_places = std::move(places);
   pairing.before_corners = std::move(ordered);
   return true;
 }
