@@ -6,6 +6,8 @@
 #include <charconv>
 #include <filesystem>
 
+#include "text.h"
+
 namespace wakuzume::cli {
 namespace {
 
@@ -151,7 +153,8 @@ Result<Scene> Command::read_split(const std::string& path, const SplitSettings& 
   for (const SplitRow& row : made->rows) {
     pieces += row.pieces.size();
   }
-  console_.tell(fmt::format("split: {} draws became {}", made->rows.size(), pieces));
+  split_note_ = fmt::format("Split first: {} became {}\n\n",
+                            plural(made->rows.size(), "draw", "draws"), group_digits(pieces));
   for (const std::string& note : made->left_as) {
     console_.warn(note);
   }

@@ -38,6 +38,8 @@ class Command {
   Result<Surveyed> read_and_survey(const std::string& path, const SplitSettings& split = {});
   /// A scene with some of its meshes taken to pieces.
   Result<Scene> read_split(const std::string& path, const SplitSettings& split);
+  /// What the last of those did, as a line of text; empty when nothing was split.
+  [[nodiscard]] const std::string& split_note() const { return split_note_; }
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// Views and prices, by the settings and the line.
@@ -85,6 +87,7 @@ class Command {
   Console console_;
   RunControl run_;
   Settings settings_;
+  std::string split_note_;
 };
 
 }  // namespace wakuzume::cli

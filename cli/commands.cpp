@@ -46,6 +46,11 @@ Result<Scene> write_and_reread(Command& command,
   std::vector<std::string> notes = built.ledger.left_out;
   for (const AssetScene& asset : built.assets) {
     const std::string target = (fs::path(path).parent_path() / asset.name).string();
+    if (fs::path(target) == fs::path(path)) {
+      return Failure(Error{ErrorCode::cannot_write,
+                           "an asset has this name too; give its group or the scene another",
+                           {path, ""}});
+    }
     auto report = write_scene(asset.scene, target, inputs, command.run());
     if (!report) {
       return Failure(report.error());
@@ -80,10 +85,17 @@ std::string tell_extras(const Built& built) {
     return out;
   }
   std::vector<const Reuse*> misses;
+  bool known = false;
   for (const Reuse& reuse : built.reuse) {
+    known = known || reuse.reused || reuse.known;
     if (!reuse.reused) {
       misses.push_back(&reuse);
     }
+  }
+  if (!known) {
+    return out +
+           fmt::format("\nCache: knew none of these groups; {} merges are kept for next time\n",
+                       built.reuse.size());
   }
   out += fmt::format("\nCache: {} of {} merges reused{}\n", built.reuse.size() - misses.size(),
                      built.reuse.size(), misses.empty() ? "" : ", the others were made anew");
@@ -178,9 +190,9 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (command.options().format == Format::json) {
     command.print(to_json(*verdict));
   } else {
-    command.print(to_text(proposal->scene, proposal->plan) + "\n" + to_text(built->ledger) + "\n" +
-                  to_comparison(verdict->before, verdict->after) + tell_extras(*built) + "\n" +
-                  to_text(*verdict) +
+    command.print(command.split_note() + to_text(proposal->scene, proposal->plan) + "\n" +
+                  to_text(built->ledger) + "\n" + to_comparison(verdict->before, verdict->after) +
+                  tell_extras(*built) + "\n" + to_text(*verdict) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
                               ".verdict .json\n",
                               folder.string(), stem));

@@ -95,11 +95,18 @@ void add_propose_options(CLI::App& command, Options& options) {
       "Times today's triangles that a usual view may submit, however few; 0: any number");
   command.add_option("--memory-growth", options.memory_growth,
                      "Times today's geometry bytes that the result may hold; 0: any number");
-  command
-      .add_option("--split", options.split,
-                  "Take the meshes of these nodes to pieces first; a glob, may be given again")
-      ->type_name("NODES")
-      ->allow_extra_args(false);
+  CLI::Option* const split =
+      command
+          .add_option("--split", options.split,
+                      "Take the meshes of these nodes to pieces first; a glob, may be given again")
+          ->type_name("NODES")
+          ->allow_extra_args(false);
+  // An earlier plan numbers the nodes of its own split.
+  for (const char* earlier : {"--revise", "--rebase"}) {
+    if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
+      split->excludes(option);
+    }
+  }
   command.add_option("--split-by", options.split_by, "Into connected parts, or by cells of a grid")
       ->check(CLI::IsMember({"parts", "cells"}));
   command.add_option("--split-cell", options.split_cell_m, "Edge of those cells in metres")

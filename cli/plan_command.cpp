@@ -98,7 +98,7 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
   if (!ladder) {
     return command.fail(ladder.error());
   }
-  command.print(to_text(proposal.scene, proposal.plan) + "\n" +
+  command.print(command.split_note() + to_text(proposal.scene, proposal.plan) + "\n" +
                 compare_with_ladder(proposal.plan, *ladder) +
                 fmt::format("\nPlan in {}\n", options.output));
   return Exit::done;

@@ -6,6 +6,8 @@
 #include "support/process.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
+#include "wakuzume/restore.h"
+#include "wakuzume/split.h"
 
 /// The Khronos validator over everything that is written.
 namespace wakuzume {
@@ -52,6 +54,41 @@ TEST(Khronos, FindsNoErrorInRandomScenesAndTheirResults) {
     expect_clean(folder / "source.glb");
     expect_clean(folder / "result.glb");
     expect_clean(folder / "result.gltf");
+  }
+}
+
+/// Everything that a build adds beside merged meshes and sets.
+TEST(Khronos, FindsNoErrorInObjectsCollidersAssetsAndCarriedSources) {
+  const auto folder = test::make_scratch();
+  for (std::uint32_t seed = 0; seed < 8; ++seed) {
+    const Scene scene = test::make_random_scene(100 + seed, 60);
+    const auto plan = propose(scene, *survey(scene),
+                              {.repeats = static_cast<Repeats>(seed % 3),
+                               .cell_size_m = seed % 2 == 0 ? 20.0 : 0.0,
+                               .mesh_unit = MeshUnit::place,
+                               .colliders = static_cast<ColliderShape>(1 + seed % 3)});
+    ASSERT_TRUE(plan);
+    ASSERT_FALSE(plan->groups.empty()) << "seed " << seed;
+    BuildSettings how;
+    how.carry_source = CarrySource::hidden;
+    how.assets = {"*"};
+    const auto built = build(scene, *plan, how);
+    ASSERT_TRUE(built);
+    ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
+    expect_clean(folder / "result.glb");
+    ASSERT_FALSE(built->assets.empty());
+    ASSERT_TRUE(write_scene(built->assets.back().scene, (folder / "asset.gltf").string()));
+    expect_clean(folder / "asset.gltf");
+    const auto some = restore(built->scene, built->ledger, scene,
+                              {.groups = {built->ledger.results.front().group}});
+    ASSERT_TRUE(some) << to_string(some.error());
+    ASSERT_TRUE(write_scene(some->scene, (folder / "restored.glb").string()));
+    expect_clean(folder / "restored.glb");
+    const auto pieces =
+        split(scene, {.nodes = {"*"}, .by = static_cast<SplitBy>(seed % 2), .cell_size_m = 0.5});
+    ASSERT_TRUE(pieces);
+    ASSERT_TRUE(write_scene(pieces->scene, (folder / "pieces.glb").string()));
+    expect_clean(folder / "pieces.glb");
   }
 }
 

@@ -122,7 +122,8 @@ struct AssetScene {
 struct Reuse {
   std::string group;
   bool reused = false;
-  std::string why;  ///< not
+  std::string why;    ///< not
+  bool known = true;  ///< the cache had seen a group of this name
 };
 
 struct Built {

@@ -8,9 +8,20 @@
 #include <memory>
 #include <new>
 
+#if __has_include(<sys/mman.h>)
+#include <sys/mman.h>
+#endif
+
 #include "wakuzume/scene.h"
 
 namespace wakuzume {
+
+/// A hint, no more.
+inline void ask_for_large_pages([[maybe_unused]] void* data, [[maybe_unused]] std::size_t size) {
+#ifdef MADV_HUGEPAGE
+  ::madvise(data, size, MADV_HUGEPAGE);
+#endif
+}
 
 /// All new bytes of a build in one block. Ranges are reserved first, then the block is allocated
 /// once, then the ranges are filled, by several threads if need be.
@@ -24,7 +35,19 @@ class GeometryBlock {
   }
   /// \return false when there is no memory for it
   bool allocate() {
-    data_ = std::shared_ptr<std::byte[]>(new (std::nothrow) std::byte[size_]);
+    // Large pages where the system gives them: a block is written once, and the system's work of
+    // handing out small ones took a third of the time.
+    constexpr std::align_val_t large_page{std::size_t{1} << 21U};
+    if (size_ < 8 * static_cast<std::size_t>(large_page)) {
+      data_ = std::shared_ptr<std::byte[]>(new (std::nothrow) std::byte[size_]);
+      return data_ != nullptr;
+    }
+    auto* const data = static_cast<std::byte*>(::operator new(size_, large_page, std::nothrow));
+    if (data != nullptr) {
+      data_ = std::shared_ptr<std::byte[]>(
+          data, [](std::byte* old) { ::operator delete(old, large_page); });
+      ask_for_large_pages(data, size_);
+    }
     return data_ != nullptr;
   }
   /// Zeroes the padding behind a range of `bytes`, so that no byte of the block is left undefined.

@@ -4,17 +4,17 @@
 
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <numeric>
 #include <span>
 
+#include "build/vectors.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
 
 namespace wakuzume {
-namespace {
 
 /// The vertices of one member in the order they are written, and its indices into that order.
 struct VertexPick {
@@ -24,28 +24,29 @@ struct VertexPick {
   std::span<const float> tangents{};    ///< made ones, 4 a vertex, in the member's own space
 };
 
+namespace {
+
 /// How many vertices the indices use.
-std::uint64_t count_used(const std::vector<std::uint32_t>& indices, std::uint64_t vertices) {
-  // One bit a vertex stays in the cache; a few corners of a large shared buffer are sorted instead.
+template <class Index>
+std::uint64_t count_used(std::span<const Index> indices, std::uint64_t vertices) {
+  // A byte a vertex; a few corners of a large shared buffer are sorted instead.
   if (indices.size() < vertices / 64) {
-    std::vector<std::uint32_t> used = indices;
+    std::vector<Index> used(indices.begin(), indices.end());
     std::sort(used.begin(), used.end());
     return static_cast<std::uint64_t>(std::unique(used.begin(), used.end()) - used.begin());
   }
-  std::vector<std::uint64_t> bits((vertices + 63) / 64, 0);
-  for (const std::uint32_t i : indices) {
-    bits[i / 64] |= std::uint64_t{1} << (i % 64);
+  std::vector<std::uint8_t> used(vertices, 0);
+  for (const Index i : indices) {
+    used[i] = 1;
   }
-  std::uint64_t count = 0;
-  for (const std::uint64_t word : bits) {
-    count += static_cast<std::uint64_t>(std::popcount(word));
-  }
-  return count;
+  return std::accumulate(used.begin(), used.end(), std::uint64_t{0});
 }
 
-/// All vertices, in their order.
-VertexPick pick_whole(std::vector<std::uint32_t> indices, std::uint64_t vertices) {
-  return {{}, std::move(indices), vertices};
+/// The primitive's indices are a plain list that can be read where it lies.
+bool has_plain_list(const Primitive& primitive) {
+  return primitive.indices != no_stream &&
+         (primitive.mode == PrimitiveMode::triangles || primitive.mode == PrimitiveMode::lines ||
+          primitive.mode == PrimitiveMode::points);
 }
 
 /// Keeps only vertices that some index uses, in their source order. A part of a large shared buffer
@@ -120,11 +121,21 @@ void store(std::byte* to, const float* values, std::size_t count) {
 }
 
 /// The block begins its ranges at multiples of four bytes, and an index's place is one of its size.
-template <class Index>
-void write_indices(const std::vector<std::uint32_t>& indices, std::uint32_t first, std::byte* to) {
-  auto* const out = reinterpret_cast<Index*>(to);
+template <class To, class From>
+void write_indices(std::span<const From> indices, std::uint32_t first, std::byte* to) {
+  auto* const out = reinterpret_cast<To*>(to);
   for (std::size_t i = 0; i < indices.size(); ++i) {
-    out[i] = static_cast<Index>(indices[i] + first);
+    out[i] = static_cast<To>(static_cast<std::uint32_t>(indices[i]) + first);
+  }
+}
+
+/// The same with the winding turned, as flip_winding does.
+template <class To, class From>
+void write_flipped(std::span<const From> indices, std::uint32_t first, std::byte* to) {
+  write_indices<To>(indices, first, to);
+  auto* const out = reinterpret_cast<To*>(to);
+  for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+    std::swap(out[i + 1], out[i + 2]);
   }
 }
 
@@ -135,8 +146,7 @@ class AttributeWriter {
       : scene_(scene),
         member_(member),
         pick_(pick),
-        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()),
-        offset_(as_eigen(member.matrix).topRightCorner<3, 1>()) {}
+        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()) {}
 
   void write(const OutputAttribute& attribute, std::byte* to) {
     const StreamId stream = member_.primitive->find(attribute.semantic);
@@ -197,32 +207,42 @@ class AttributeWriter {
     return pick_.vertices.empty() ? static_cast<std::uint32_t>(v) : pick_.vertices[v];
   }
 
-  void write_positions(StreamId stream, std::byte* to) {
-    // The columns in locals: the compiler keeps them in registers.
-    const Eigen::Vector3d x = linear_.col(0);
-    const Eigen::Vector3d y = linear_.col(1);
-    const Eigen::Vector3d z = linear_.col(2);
-    const Eigen::Vector3d origin = offset_;
-    std::array<float, 3> low;
-    std::array<float, 3> high;
-    low.fill(std::numeric_limits<float>::infinity());
-    high.fill(-std::numeric_limits<float>::infinity());
-    for_each_vertex<3>(stream, [&](const std::array<double, 3>& local) {
-      std::array<float, 3> stored;
-      for (int c = 0; c < 3; ++c) {
-        const auto at = static_cast<std::size_t>(c);
-        stored[at] =
-            static_cast<float>(x[c] * local[0] + y[c] * local[1] + z[c] * local[2] + origin[c]);
-        low[at] = stored[at] < low[at] ? stored[at] : low[at];
-        high[at] = stored[at] > high[at] ? stored[at] : high[at];
+  /// Calls `use(span)` with the picked vertices' components one after the other: floats where they
+  /// are stored, else doubles, which hold every other type exactly.
+  template <std::size_t width, class Use>
+  void with_values(StreamId stream, const Use& use) const {
+    const auto packed = find_packed_floats(scene_, stream);
+    if (!packed.empty() && pick_.vertices.empty()) {
+      use(packed.first(pick_.count * width));
+    } else if (!packed.empty()) {
+      std::vector<float> values;
+      values.reserve(pick_.count * width);
+      for (const std::uint32_t v : pick_.vertices) {
+        const auto from = packed.subspan(std::size_t{v} * width, width);
+        values.insert(values.end(), from.begin(), from.end());
       }
-      store(to, stored.data(), 3);
-      to += 3 * sizeof(float);
-    });
-    for (std::size_t c = 0; c < 3; ++c) {
-      bounds_.min[c] = static_cast<double>(low[c]);
-      bounds_.max[c] = static_cast<double>(high[c]);
+      use(std::span<const float>(values));
+    } else {
+      std::vector<double> values(pick_.count * width);
+      const ElementReader reader(scene_, stream);
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        reader.load(vertex_at(v), &values[v * width]);
+      }
+      use(std::span<const double>(values));
     }
+  }
+
+  /// The block begins its ranges at multiples of four bytes.
+  static float* as_floats(std::byte* to) { return reinterpret_cast<float*>(to); }
+
+  void write_positions(StreamId stream, std::byte* to) {
+    with_values<3>(stream, [&](const auto& values) {
+      const FloatBounds bounds = transform_points(member_.matrix, values, as_floats(to));
+      for (std::size_t c = 0; c < 3; ++c) {
+        bounds_.min[c] = static_cast<double>(bounds.low[c]);
+        bounds_.max[c] = static_cast<double>(bounds.high[c]);
+      }
+    });
   }
 
   /// From the result's origin, not shifted: differences of positions are the more exact.
@@ -238,11 +258,10 @@ class AttributeWriter {
       return;
     }
     const Eigen::Matrix3d matrix = make_normal_matrix(linear_);
-    for_each_vertex<3>(stream, [&](const std::array<double, 3>& normal) {
-      const Eigen::Vector3d moved = matrix * Eigen::Vector3d(normal[0], normal[1], normal[2]);
-      store(to, make_unit(moved, Eigen::Vector3f::UnitZ()).data(), 3);
-      to += 3 * sizeof(float);
-    });
+    std::array<Vec3d, 3> columns;
+    Eigen::Map<Eigen::Matrix3d>(columns.front().data()) = matrix;
+    with_values<3>(stream,
+                   [&](const auto& values) { transform_normals(columns, values, as_floats(to)); });
   }
 
   /// glTF 2.0 section 3.7.2.1: a primitive without normals is shaded flat. Its vertices are the
@@ -350,7 +369,6 @@ class AttributeWriter {
   const MergeMember& member_;
   const VertexPick& pick_;
   Eigen::Matrix3d linear_;
-  Eigen::Vector3d offset_;
   Box3d bounds_;
 };
 
@@ -406,6 +424,21 @@ void ClusterMerge::count() {
   choose_index_type();
 }
 
+std::uint64_t ClusterMerge::count_used_of(const Primitive& primitive,
+                                          std::uint64_t vertices) const {
+  std::uint64_t used = 0;
+  const bool plain =
+      has_plain_list(primitive) &&
+      visit_packed_integers(source_, primitive.indices, [&](const auto& indices) {
+        used = count_used(indices.first(count_list_indices(source_, primitive)), vertices);
+      });
+  if (!plain) {
+    const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
+    used = count_used(std::span<const std::uint32_t>(list), vertices);
+  }
+  return used;
+}
+
 void ClusterMerge::count_vertices_of(MergeMember& member) {
   if (makes_tangents(member)) {
     const auto [made, added] = made_.try_emplace(member.primitive);
@@ -423,7 +456,7 @@ void ClusterMerge::count_vertices_of(MergeMember& member) {
   const auto [known, added] = used_.try_emplace(member.primitive, 0);
   const std::uint64_t all = count_vertices(source_, *member.primitive);
   if (added) {
-    known->second = count_used(make_list_indices(source_, *member.primitive), all);
+    known->second = count_used_of(*member.primitive, all);
   }
   member.vertex_count = known->second;
   member.whole = member.vertex_count == all;
@@ -436,31 +469,68 @@ void ClusterMerge::reserve(GeometryBlock& block) {
   index_offset_ = block.reserve(index_count_ * component_bytes(index_type_));
 }
 
-void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) {
+VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
   const auto made = made_.find(member.primitive);
   std::vector<std::uint32_t> list =
       made != made_.end() ? made->second.indices : make_list_indices(source_, *member.primitive);
-  if (linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles) {
+  if (turns(member)) {
     flip_winding(list);
   }
-  const VertexPick pick = made != made_.end() ? pick_made(made->second, std::move(list))
-                          : unwelds(member)   ? pick_corners(std::move(list))
-                          : member.whole      ? pick_whole(std::move(list), member.vertex_count)
-                                              : pick_used(std::move(list));
+  if (made != made_.end()) {
+    return pick_made(made->second, std::move(list));
+  }
+  return unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
+}
+
+bool ClusterMerge::turns(const MergeMember& member) const {
+  return linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles;
+}
+
+template <class From>
+void ClusterMerge::write_list(std::span<const From> list,
+                              bool turned,
+                              const MergeMember& member,
+                              GeometryBlock& block) const {
+  const std::uint32_t size = component_bytes(index_type_);
+  std::byte* const to = block.data(index_offset_ + member.first_index * size);
+  const auto first = static_cast<std::uint32_t>(member.first_vertex);
+  if (index_type_ == ComponentType::u16) {
+    turned ? write_flipped<std::uint16_t>(list, first, to)
+           : write_indices<std::uint16_t>(list, first, to);
+  } else {
+    turned ? write_flipped<std::uint32_t>(list, first, to)
+           : write_indices<std::uint32_t>(list, first, to);
+  }
+}
+
+/// Members that use all their vertices go through as they lie in memory.
+void ClusterMerge::write_whole_list(const MergeMember& member, GeometryBlock& block) const {
+  const Primitive& primitive = *member.primitive;
+  const bool plain = has_plain_list(primitive) &&
+                     visit_packed_integers(source_, primitive.indices, [&](const auto& indices) {
+                       write_list(indices.first(member.index_count), turns(member), member, block);
+                     });
+  if (!plain) {
+    const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
+    write_list(std::span<const std::uint32_t>(list), turns(member), member, block);
+  }
+}
+
+void ClusterMerge::fill_member(const MergeMember& member, GeometryBlock& block) {
+  VertexPick pick;
+  if (member.whole) {
+    pick.count = member.vertex_count;
+    write_whole_list(member, block);
+  } else {
+    pick = pick_vertices(member);
+    write_list(std::span<const std::uint32_t>(pick.indices), false, member, block);
+  }
   AttributeWriter writer(source_, member, pick);
   for (std::size_t a = 0; a < layout_.size(); ++a) {
     const std::uint64_t at = offsets_[a] + member.first_vertex * layout_[a].stride;
     writer.write(layout_[a], block.data(at));
   }
   bounds_.include(writer.bounds());
-  const std::uint32_t size = component_bytes(index_type_);
-  std::byte* to = block.data(index_offset_ + member.first_index * size);
-  const auto first = static_cast<std::uint32_t>(member.first_vertex);
-  if (index_type_ == ComponentType::u16) {
-    write_indices<std::uint16_t>(pick.indices, first, to);
-  } else {
-    write_indices<std::uint32_t>(pick.indices, first, to);
-  }
 }
 
 template <class Visit>

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <span>
 #include <unordered_map>
 #include <vector>
 
@@ -18,6 +19,8 @@ struct MergePart {
   DrawRef draw;
   Mat4d matrix = identity_matrix;
 };
+
+struct VertexPick;
 
 /// One merged primitive from its sizes to its bytes.
 class ClusterMerge {
@@ -49,7 +52,18 @@ class ClusterMerge {
   [[nodiscard]] bool has(AttributeRole role) const;
   [[nodiscard]] bool unwelds(const MergeMember& member) const;
   [[nodiscard]] bool makes_tangents(const MergeMember& member) const;
+  /// A mirrored triangle is wound the other way.
+  [[nodiscard]] bool turns(const MergeMember& member) const;
   void count_vertices_of(MergeMember& member);
+  [[nodiscard]] std::uint64_t count_used_of(const Primitive& primitive,
+                                            std::uint64_t vertices) const;
+  [[nodiscard]] VertexPick pick_vertices(const MergeMember& member) const;
+  template <class From>
+  void write_list(std::span<const From> list,
+                  bool turned,
+                  const MergeMember& member,
+                  GeometryBlock& block) const;
+  void write_whole_list(const MergeMember& member, GeometryBlock& block) const;
   void fill_member(const MergeMember& member, GeometryBlock& block);
   void choose_index_type();
   /// Calls `visit(offset in the block, bytes)` for each range, in the order they are packed in.

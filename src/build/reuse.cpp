@@ -153,7 +153,8 @@ Reuse CachedMerge::look_up(ClusterMerge& merge) {
     }
     return {group_, false, "its entry in the cache is damaged or of something else"};
   }
-  return {group_, false, explain()};
+  const bool known = cache_.find(record_key()).size() > 0;
+  return {group_, false, explain(), known};
 }
 
 void CachedMerge::store(const ClusterMerge& merge, GeometryBlock& block) const {

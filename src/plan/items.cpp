@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "plan/assemblies.h"
 #include "scene/matrix.h"
@@ -360,12 +361,20 @@ std::optional<Trs> make_instance_trs(const Mat4d& world, const Box3d& box, doubl
 
 std::vector<ShapeSize> make_shape_sizes(const Scene& scene, const Survey& survey) {
   std::vector<ShapeSize> out(survey.shapes.size());
+  // A part that is given tangents beside one that has them may need a vertex a corner.
+  std::set<MaterialId> with_tangents;
+  for (const Shape& shape : survey.shapes) {
+    if (has_tangents(scene[shape.mesh].primitives[shape.primitive])) {
+      with_tangents.insert(shape.material);
+    }
+  }
   for (std::size_t s = 0; s < out.size(); ++s) {
     const Shape& shape = survey.shapes[s];
     const Primitive& primitive = scene[shape.mesh].primitives[shape.primitive];
     const std::uint64_t corners = count_list_indices(scene, primitive);
-    const bool unwelds =
-        shape.topology == Topology::triangles && primitive.find("NORMAL") == no_stream;
+    const bool unwelds = shape.topology == Topology::triangles &&
+                         (primitive.find("NORMAL") == no_stream ||
+                          (!has_tangents(primitive) && with_tangents.contains(shape.material)));
     out[s].vertices = unwelds ? corners : std::min(corners, shape.vertices);
     std::uint64_t stride = 0;
     for (const Attribute& attribute : primitive.attributes) {

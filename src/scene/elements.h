@@ -47,6 +47,32 @@ class ElementReader {
 /// where some are substituted.
 std::span<const float> find_packed_floats(const Scene& scene, StreamId stream);
 
+/// Calls `visit(span)` with the numbers of an index stream as they lie in memory, unsigned of 8, 16
+/// or 32 bits. \return false, without a call, where they are strided, misaligned or substituted
+template <class Visit>
+bool visit_packed_integers(const Scene& scene, StreamId id, const Visit& visit) {
+  const Stream& stream = scene[id];
+  if (stream.view == no_view || stream.sparse) {
+    return false;
+  }
+  const ElementSpan span = make_element_span(scene, stream);
+  const std::uint32_t size = component_bytes(stream.component);
+  if (span.stride != size || reinterpret_cast<std::uintptr_t>(span.data) % size != 0) {
+    return false;
+  }
+  switch (size) {
+    case 1:
+      visit(std::span(reinterpret_cast<const std::uint8_t*>(span.data), span.count));
+      break;
+    case 2:
+      visit(std::span(reinterpret_cast<const std::uint16_t*>(span.data), span.count));
+      break;
+    default:
+      visit(std::span(reinterpret_cast<const std::uint32_t*>(span.data), span.count));
+  }
+  return true;
+}
+
 /// Unsigned scalars of 8, 16 or 32 bits as 32, with the sparse substitution applied.
 std::vector<std::uint32_t> make_integers(const Scene& scene, StreamId stream);
 

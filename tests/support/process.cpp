@@ -9,8 +9,10 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <csignal>
 #include <fstream>
 #include <sstream>
+#include <thread>
 
 extern char** environ;
 
@@ -81,6 +83,27 @@ Outcome run_program(const std::vector<std::string>& command) {
   ::unlink(out_name);
   ::unlink(err_name);
   return outcome;
+}
+
+int kill_tool(std::vector<std::string> arguments, std::chrono::microseconds after) {
+  arguments.insert(arguments.begin(), WAKUZUME_TOOL);
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  for (const int stream : {STDOUT_FILENO, STDERR_FILENO}) {
+    posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", O_WRONLY, 0);
+  }
+  std::vector<char*> words;
+  std::transform(arguments.begin(), arguments.end(), std::back_inserter(words),
+                 [](const std::string& word) { return const_cast<char*>(word.c_str()); });
+  words.push_back(nullptr);
+  pid_t child = 0;
+  EXPECT_EQ(::posix_spawnp(&child, words[0], &actions, nullptr, words.data(), environ), 0);
+  posix_spawn_file_actions_destroy(&actions);
+  std::this_thread::sleep_for(after);
+  ::kill(child, SIGKILL);
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
 }
 
 Outcome run_tool(std::vector<std::string> arguments) {

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <chrono>
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -18,6 +19,9 @@ struct Outcome {
 Outcome run_program(const std::vector<std::string>& command);
 /// Runs the tool.
 Outcome run_tool(std::vector<std::string> arguments);
+
+/// Runs the tool and kills it some time later, if it is still there. \return its exit code
+int kill_tool(std::vector<std::string> arguments, std::chrono::microseconds after);
 
 /// A fresh empty folder for one test, named after it.
 std::filesystem::path make_scratch();

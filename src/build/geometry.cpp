@@ -1,0 +1,226 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "build/geometry.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "plan/check.h"
+#include "plan/items.h"
+#include "plan/keys.h"
+#include "scene/matrix.h"
+#include "scene/running.h"
+
+namespace wakuzume {
+
+PlanGeometry::PlanGeometry(const Scene& source,
+                           const Plan& plan,
+                           const Survey& survey,
+                           const BuildSettings& settings,
+                           Scene& out)
+    : source_(source),
+      plan_(plan),
+      survey_(survey),
+      settings_(settings),
+      out_(out),
+      frames_(source, survey) {}
+
+const Group& PlanGeometry::group(std::size_t g) const {
+  const auto adjusted = adjusted_.find(g);
+  return adjusted == adjusted_.end() ? plan_.groups[g] : adjusted->second;
+}
+
+/// Groups that are built otherwise than the plan has them: a prop's own pivot is part of the
+/// space that it is stored in, and a single instance has the material that it had.
+void PlanGeometry::adjust_groups(const std::set<std::size_t>& assets) {
+  for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+    const Group& group = plan_.groups[g];
+    if (!group.object.empty()) {
+      objects_[group.object].push_back(g);
+    }
+    if (group.kind != GroupKind::instance_set) {
+      continue;
+    }
+    if (group.instance_count() == 1 && !group.tint.empty()) {
+      Group& own = adjusted_.try_emplace(g, group).first->second;
+      const DrawRef& ref = group.members.front();
+      own.tint.clear();
+      own.material = source_[source_[ref.node].mesh].primitives[ref.primitive].material;
+    }
+    if (assets.contains(g) && settings_.asset_pivot != PivotAt::world_origin) {
+      const Box3d box = make_prototype_box(survey_, frames_.world(), group);
+      Vec3d origin = box.empty() ? Vec3d{0, 0, 0} : box.centre();
+      origin[1] =
+          settings_.asset_pivot == PivotAt::bounds_base && !box.empty() ? box.min[1] : origin[1];
+      Mat4d shift = identity_matrix;
+      std::copy(origin.begin(), origin.end(), shift.begin() + 12);
+      Group& own = adjusted_.try_emplace(g, group).first->second;
+      own.axes = make_product(own.axes, shift);
+    }
+  }
+}
+
+std::vector<DrawRef> PlanGeometry::list_members(const std::string& object) const {
+  std::vector<DrawRef> out;
+  for (const std::size_t g : objects_.at(object)) {
+    const std::vector<DrawRef>& members = plan_.groups[g].members;
+    out.insert(out.end(), members.begin(), members.end());
+  }
+  return out;
+}
+
+/// The groups of an object stand where the first one's rule puts all of their members.
+Frame PlanGeometry::make_object_frame(const std::string& object) const {
+  Group all = plan_.groups[objects_.at(object).front()];
+  all.members = list_members(object);
+  return frames_.make(all);
+}
+
+std::size_t PlanGeometry::add_merge(const Group& group,
+                                    const std::vector<MergePart>& parts,
+                                    MaterialId material) {
+  merges_.emplace_back(source_, parts, material);
+  merge_names_.push_back(group.name);
+  return merges_.size() - 1;
+}
+
+/// The prototype of a set: the source's own primitive where it is stored as it is, else merged;
+/// sets that show the same share it.
+std::size_t PlanGeometry::find_prototype(const Group& group) {
+  std::string name = fmt::format("{} {}", to_index(group.material), group.tint);
+  for (const DrawRef& ref : group.prototype) {
+    name += fmt::format(" {}.{}", to_index(source_[ref.node].mesh), ref.primitive);
+  }
+  for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+    for (const double value : make_part_matrix(frames_.world(), group, p)) {
+      name += fmt::format(" {}", value);
+    }
+  }
+  const auto [slot, added] = prototype_of_.try_emplace(name, prototypes_.size());
+  if (added) {
+    Prototype prototype;
+    if (group.prototype.size() > 1 || group.axes != identity_matrix) {
+      prototype.merge = add_merge(group, frames_.make_prototype_parts(group), find_material(group));
+    }
+    prototypes_.push_back(prototype);
+  }
+  return slot->second;
+}
+
+MaterialId PlanGeometry::find_material(const Group& group) {
+  if (group.tint.empty()) {
+    return group.material;
+  }
+  const auto [slot, added] = untinted_.try_emplace({group.material, group.tint}, group.material);
+  if (added) {
+    Material material = make_untinted(source_[group.material], group.tint);
+    material.name += " tinted";
+    slot->second = make_id<MaterialId>(out_.materials.size());
+    out_.materials.push_back(std::move(material));
+  }
+  return slot->second;
+}
+
+void PlanGeometry::prepare_groups() {
+  std::map<std::string, Frame> frames;
+  for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+    const Group& group = this->group(g);
+    Work work;
+    if (group.object.empty()) {
+      work.frame = frames_.make(group);
+    } else {
+      const auto [slot, added] = frames.try_emplace(group.object);
+      if (added) {
+        slot->second = make_object_frame(group.object);
+      }
+      work.frame = slot->second;
+    }
+    if (group.kind == GroupKind::cluster) {
+      work.merge = add_merge(group, frames_.make_cluster_parts(group, work.frame), group.material);
+    } else {
+      work.prototype = find_prototype(group);
+      if (group.instance_count() == 1) {
+        work.alone = frames_.make_single(group, work.frame);
+      } else {
+        work.set = sets_.size();
+        sets_.emplace_back(frames_.make_instances(group, work.frame),
+                           make_instance_lanes(source_, plan_.settings, group));
+      }
+    }
+    work_.push_back(work);
+  }
+}
+
+/// Layouts and sizes, of what the cache does not have.
+bool PlanGeometry::count_merges(const RunControl& run) {
+  if (settings_.cache != nullptr) {
+    reuse_.resize(merges_.size());
+    for (const std::string& name : merge_names_) {
+      cached_.emplace_back(source_, survey_, *settings_.cache, name);
+    }
+  }
+  return for_each_index(merges_.size(), run, "counting", [&](std::size_t i) {
+    merges_[i].find_layout();
+    if (settings_.cache != nullptr) {
+      reuse_[i] = cached_[i].look_up(merges_[i]);
+    }
+    merges_[i].count();
+  });
+}
+
+Result<void> PlanGeometry::allocate(GeometryBlock& block) {
+  for (const ClusterMerge& merge : merges_) {
+    if (merge.vertex_count() >= no_index) {
+      return Failure(Error{ErrorCode::too_large,
+                           fmt::format("a cluster of {} vertices; the most is {}; lower "
+                                       "propose.max_vertices",
+                                       merge.vertex_count(), no_index - 1),
+                           {}});
+    }
+  }
+  for (ClusterMerge& merge : merges_) {
+    merge.reserve(block);
+  }
+  for (InstanceSet& set : sets_) {
+    set.reserve(block);
+  }
+  if (!block.allocate()) {
+    return Failure(Error{ErrorCode::too_large,
+                         fmt::format("the merged geometry takes {} bytes, which there is no memory "
+                                     "for; lower propose.max_vertices or propose.memory_growth",
+                                     block.size()),
+                         {}});
+  }
+  return {};
+}
+
+Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunControl& run) {
+  adjust_groups(assets);
+  prepare_groups();
+  if (!count_merges(run)) {
+    return Failure(make_cancelled());
+  }
+  GeometryBlock block;
+  if (auto allocated = allocate(block); !allocated) {
+    return allocated;
+  }
+  if (!for_each_index(merges_.size(), run, "merging", [&](std::size_t i) {
+        merges_[i].fill(block);
+        if (settings_.cache != nullptr) {
+          cached_[i].store(merges_[i], block);
+        }
+      })) {
+    return Failure(make_cancelled());
+  }
+  for (const InstanceSet& set : sets_) {
+    set.fill(block);
+  }
+  block_ = make_id<BlockId>(out_.blocks.size());
+  if (block.size() > 0) {
+    out_.blocks.emplace_back().bytes = block.finish();
+  }
+  return {};
+}
+
+}  // namespace wakuzume
