@@ -153,8 +153,10 @@ Result<Scene> Command::read_split(const std::string& path, const SplitSettings& 
   for (const SplitRow& row : made->rows) {
     pieces += row.pieces.size();
   }
-  split_note_ = fmt::format("Split first: {} became {}\n\n",
-                            plural(made->rows.size(), "draw", "draws"), group_digits(pieces));
+  split_note_ = made->rows.empty()
+                    ? "Nothing to split: what matches hangs together\n\n"
+                    : fmt::format("Split first: {} became {}\n\n",
+                                  plural(made->rows.size(), "draw", "draws"), group_digits(pieces));
   for (const std::string& note : made->left_as) {
     console_.warn(note);
   }

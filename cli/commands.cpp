@@ -13,6 +13,7 @@
 #include "plan_command.h"
 #include "print.h"
 #include "print_plan.h"
+#include "text.h"
 #include "wakuzume/io.h"
 #include "wakuzume/restore.h"
 
@@ -77,9 +78,17 @@ Result<Scene> write_and_reread(Command& command,
 std::string tell_extras(const Built& built) {
   constexpr std::size_t max_misses = 12;
   std::string out;
+  if (!built.assets.empty()) {
+    out += fmt::format("\nFiles of their own, beside the scene\n");
+  }
   for (const AssetScene& asset : built.assets) {
-    out += fmt::format("\nAsset {}: {} bytes of geometry\n", asset.name,
-                       count_totals(asset.scene).bytes);
+    const Totals totals = count_totals(asset.scene);
+    out += fmt::format("  {:<40}{:>8} triangles{:>12}\n", asset.name,
+                       group_digits(totals.triangles), to_size(totals.bytes));
+  }
+  if (built.ledger.source_copy.first_node != no_node) {
+    out += fmt::format("\nThe source goes along: {} nodes in a scene that is not shown\n",
+                       group_digits(built.ledger.source_copy.node_there.size()));
   }
   if (built.reuse.empty()) {
     return out;

@@ -388,6 +388,13 @@ TEST_P(AssetPivots, OfPropsGoIntoTheirInstances) {
     const AssetScene& asset = made.built.assets[a];
     ASSERT_TRUE(check_scene(asset.scene)) << asset.name;
     EXPECT_FALSE(asset.scene.nodes[0].instancing);
+    std::uint64_t bytes = 0;
+    for (const Block& block : asset.scene.blocks) {
+      bytes += block.bytes.size();
+    }
+    EXPECT_LE(bytes,
+              40 * count_totals(asset.scene).vertices + 16 * count_totals(asset.scene).triangles)
+        << asset.name << " holds nothing of others";
     const Box3d box = survey(asset.scene)->bounds;
     if (GetParam() == PivotAt::bounds_base) {
       EXPECT_NEAR(box.min[1], 0, 1e-5) << asset.name;

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <map>
 #include <vector>
 
@@ -54,6 +55,7 @@ class AssetMaker {
       out_.nodes[to_index(collider)].parent = root;
       out_.nodes[to_index(root)].children.push_back(collider);
     }
+    cut_views();
     out_.levels.emplace_back().roots.push_back(root);
     out_.default_level = LevelId{0};
     return std::move(out_);
@@ -96,14 +98,53 @@ class AssetMaker {
     }
   }
 
-  void take_view(ViewId& id) {
-    if (views_.take(id)) {
-      // Of a block only the bytes that are shown: each view becomes a block of its own.
-      BlockView& view = out_.views.back();
+  void take_view(ViewId& id) { views_.take(id); }
+
+  /// Of a block only the bytes that are shown: each view becomes a block of its own, cut down to
+  /// what the asset's streams read of it.
+  void cut_views() {
+    struct Range {
+      std::uint64_t begin = std::numeric_limits<std::uint64_t>::max();
+      std::uint64_t end = 0;
+    };
+    std::vector<Range> read(out_.views.size());
+    const auto read_all = [&](ViewId id) {
+      if (id != no_view) {
+        read[to_index(id)] = {0, out_.views[to_index(id)].length};
+      }
+    };
+    for (const Stream& stream : out_.streams) {
+      if (stream.view != no_view && stream.count > 0) {
+        const std::uint64_t size = element_bytes(stream.component, stream.element);
+        const std::uint64_t stride = out_[stream.view].stride;
+        Range& range = read[to_index(stream.view)];
+        range.begin = std::min(range.begin, stream.offset);
+        range.end = std::max(
+            range.end, stream.offset + size + (stride == 0 ? size : stride) * (stream.count - 1));
+      }
+    }
+    for (const Stream& stream : out_.streams) {
+      if (stream.sparse) {
+        read_all(stream.sparse->index_view);
+        read_all(stream.sparse->value_view);
+      }
+    }
+    for (const Image& image : out_.images) {
+      read_all(image.view);
+    }
+    for (std::size_t v = 0; v < out_.views.size(); ++v) {
+      BlockView& view = out_.views[v];
+      const Range range = read[v].begin < read[v].end ? read[v] : Range{0, view.length};
       const Bytes& whole = built_[view.block].bytes;
-      view.block = make_id<BlockId>(out_.blocks.size());
-      out_.blocks.emplace_back().bytes = whole.part(view.offset, view.length);
+      view.block = make_id<BlockId>(v);
+      out_.blocks.emplace_back().bytes =
+          whole.part(view.offset + range.begin, range.end - range.begin);
       view.offset = 0;
+      view.length = range.end - range.begin;
+      read[v] = range;
+    }
+    for (Stream& stream : out_.streams) {
+      stream.offset -= stream.view == no_view ? 0 : read[to_index(stream.view)].begin;
     }
   }
 

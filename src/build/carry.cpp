@@ -121,8 +121,11 @@ SourceCopy carry_source(const Scene& source, Scene& out) {
     Node node = source.nodes[n];
     move(node.parent);
     std::for_each(node.children.begin(), node.children.end(), move);
-    // A skin has to be in the scene of its joints; the node that is shown still has it.
+    // A skin has to be in the scene of its joints, and engines list cameras and lights by node; the
+    // node that is shown still has them.
     node.skin = no_skin;
+    node.camera = no_camera;
+    node.light = no_light;
     out.nodes.push_back(std::move(node));
   }
   for (Level level : source.levels) {
@@ -154,7 +157,10 @@ std::optional<Scene> find_carried_source(const Scene& built, const Ledger& ledge
     back.shift(node.parent);
     std::for_each(node.children.begin(), node.children.end(), [&](NodeId& id) { back.shift(id); });
     if (copy.node_there[n] != no_node) {
-      node.skin = built[copy.node_there[n]].skin;
+      const Node& shown = built[copy.node_there[n]];
+      node.skin = shown.skin;
+      node.camera = shown.camera;
+      node.light = shown.light;
     }
   }
   for (Skin& skin : out.skins) {

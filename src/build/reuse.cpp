@@ -127,7 +127,9 @@ std::string CachedMerge::explain() const {
     return fmt::format("the geometry of {} of its members changed", changed);
   }
   if (const std::size_t moved = count_different(then.matrices, parts_.matrices); moved > 0) {
-    return fmt::format("{} of its members stand elsewhere, seen from its pivot", moved);
+    return moved == count && count > 1
+               ? fmt::format("its pivot moved, so all {} members are stored anew", count)
+               : fmt::format("{} of its members stand elsewhere, seen from its pivot", moved);
   }
   return then.layout == parts_.layout ? "its geometry is not in the cache any more"
                                       : "its vertices have other attributes";

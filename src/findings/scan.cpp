@@ -8,22 +8,13 @@
 #include <array>
 #include <cmath>
 #include <numeric>
-#include <unordered_map>
 
 #include "scene/elements.h"
-#include "scene/hasher.h"
+#include "scene/places.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
 namespace {
-
-using Point = std::array<float, 3>;
-
-struct HashPoint {
-  std::size_t operator()(const Point& point) const {
-    return static_cast<std::size_t>(XXH3_64bits(point.data(), sizeof point));
-  }
-};
 
 /// The triangles of a primitive, without the vertices that it does not use where those are many:
 /// primitives may share one long stream.
@@ -63,19 +54,7 @@ class TriangleSource {
   std::vector<std::uint32_t> taken_;  ///< empty: all
 };
 
-/// Number of each vertex's place: vertices in the same place share one.
-std::vector<std::uint32_t> weld(const std::vector<float>& positions) {
-  std::unordered_map<Point, std::uint32_t, HashPoint> known;  // looked up only, never walked
-  known.reserve(positions.size() / 3);
-  std::vector<std::uint32_t> places(positions.size() / 3);
-  for (std::size_t v = 0; v < places.size(); ++v) {
-    const Point point{positions[3 * v] + 0.0F, positions[3 * v + 1] + 0.0F,
-                      positions[3 * v + 2] + 0.0F};  // -0 becomes 0
-    places[v] = known.try_emplace(point, static_cast<std::uint32_t>(known.size())).first->second;
-  }
-  return places;
-}
-
+using Point = std::array<float, 3>;
 using Corners = std::array<std::uint32_t, 3>;
 
 /// Distinct triangles by the places of their corners, whatever their first corner and winding.
@@ -95,29 +74,6 @@ std::vector<Corners> make_sorted_triangles(const std::vector<std::uint32_t>& ind
 bool is_degenerate(const Corners& corners) {
   return corners[0] == corners[1] || corners[1] == corners[2];
 }
-
-/// Sets joined by shared members (union-find with path halving; R. E. Tarjan, 1975).
-class DisjointSets {
- public:
-  explicit DisjointSets(std::size_t size) : parents_(size) {
-    std::iota(parents_.begin(), parents_.end(), 0U);
-  }
-  std::uint32_t find(std::uint32_t member) {
-    while (parents_[member] != member) {
-      parents_[member] = parents_[parents_[member]];
-      member = parents_[member];
-    }
-    return member;
-  }
-  void join(std::uint32_t a, std::uint32_t b) {
-    const std::uint32_t first = find(a);
-    const std::uint32_t second = find(b);
-    parents_[std::max(first, second)] = std::min(first, second);
-  }
-
- private:
-  std::vector<std::uint32_t> parents_;
-};
 
 std::uint64_t count_parts(const std::vector<Corners>& triangles, std::size_t places) {
   DisjointSets sets(places);
@@ -165,7 +121,7 @@ ShapeScan scan_shape(const Scene& scene, const Shape& shape, CountParts parts) {
   const TriangleSource source(scene, primitive);
   const std::vector<std::uint32_t>& indices = source.indices();
   const std::vector<float> positions = source.make_values("POSITION");
-  const std::vector<std::uint32_t> places = weld(positions);
+  const std::vector<std::uint32_t> places = weld_places(positions);
   std::vector<Corners> triangles = make_sorted_triangles(indices, places);
   const std::size_t count = triangles.size();
   std::erase_if(triangles, is_degenerate);

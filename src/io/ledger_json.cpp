@@ -49,6 +49,52 @@ void write_copy(ReadableJsonOut& out, const SourceCopy& copy) {
   out.end_object();
 }
 
+void write_results(ReadableJsonOut& out, const Ledger& ledger) {
+  out.begin_array("results");
+  for (const LedgerResult& result : ledger.results) {
+    JsonOut line;
+    line.begin_object();
+    line.member("group", result.group);
+    line.member("node", result.node);
+    line.member("primitive", result.primitive);
+    if (result.below != no_node) {
+      line.member("below", result.below);
+    }
+    if (result.shown.node != no_node) {
+      line.member("shown_node", result.shown.node);
+      line.member("shown_primitive", result.shown.primitive);
+    }
+    if (result.collider != no_node) {
+      line.member("collider", result.collider);
+      line.member("collider_shape", to_string(result.collider_shape));
+    }
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
+void write_rows(ReadableJsonOut& out, const Ledger& ledger) {
+  out.begin_array("rows");
+  for (const LedgerRow& row : ledger.rows) {
+    JsonOut line;
+    line.begin_array();
+    line.value(row.source.node);
+    line.value(row.source.primitive);
+    line.value(to_string(row.fate));
+    line.value(row.node);
+    line.value(row.primitive);
+    line.value(row.instance);
+    line.value(row.first_index);
+    line.value(row.index_count);
+    line.value(row.first_vertex);
+    line.value(row.vertex_count);
+    line.end_array();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 class LedgerReader {
  public:
   Result<Ledger> read(const std::string& path) {
@@ -222,28 +268,7 @@ std::string to_json(const Ledger& ledger) {
     write_split(out, ledger.split);
   }
   out.member("left_out", ledger.left_out);
-  out.begin_array("results");
-  for (const LedgerResult& result : ledger.results) {
-    JsonOut line;
-    line.begin_object();
-    line.member("group", result.group);
-    line.member("node", result.node);
-    line.member("primitive", result.primitive);
-    if (result.below != no_node) {
-      line.member("below", result.below);
-    }
-    if (result.shown.node != no_node) {
-      line.member("shown_node", result.shown.node);
-      line.member("shown_primitive", result.shown.primitive);
-    }
-    if (result.collider != no_node) {
-      line.member("collider", result.collider);
-      line.member("collider_shape", to_string(result.collider_shape));
-    }
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  write_results(out, ledger);
   if (ledger.source_copy.first_node != no_node) {
     write_copy(out, ledger.source_copy);
   }
@@ -251,24 +276,7 @@ std::string to_json(const Ledger& ledger) {
                   std::vector<std::string>{"source_node", "source_primitive", "fate", "node",
                                            "primitive", "instance", "first_index", "index_count",
                                            "first_vertex", "vertex_count"});
-  out.begin_array("rows");
-  for (const LedgerRow& row : ledger.rows) {
-    JsonOut line;
-    line.begin_array();
-    line.value(row.source.node);
-    line.value(row.source.primitive);
-    line.value(to_string(row.fate));
-    line.value(row.node);
-    line.value(row.primitive);
-    line.value(row.instance);
-    line.value(row.first_index);
-    line.value(row.index_count);
-    line.value(row.first_vertex);
-    line.value(row.vertex_count);
-    line.end_array();
-    out.line(line);
-  }
-  out.end_array();
+  write_rows(out, ledger);
   out.end_object();
   return out.take() + "\n";
 }

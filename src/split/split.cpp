@@ -9,10 +9,10 @@
 #include <cmath>
 #include <cstring>
 #include <map>
-#include <numeric>
 #include <optional>
 
 #include "scene/matrix.h"
+#include "scene/places.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "survey/glob.h"
@@ -46,67 +46,24 @@ std::vector<Elements> gather(const Elements& list,
   return pieces;
 }
 
-/// Sets of numbers that grow together; the smallest of each stands for it.
-class Unions {
- public:
-  explicit Unions(std::size_t count) : above_(count) {
-    std::iota(above_.begin(), above_.end(), 0U);
-  }
-  std::uint32_t find(std::uint32_t i) {
-    while (above_[i] != i) {
-      above_[i] = above_[above_[i]];
-      i = above_[i];
-    }
-    return i;
-  }
-  void join(std::uint32_t a, std::uint32_t b) {
-    a = find(a);
-    b = find(b);
-    above_[std::max(a, b)] = std::min(a, b);
-  }
-
- private:
-  std::vector<std::uint32_t> above_;
-};
-
-/// Vertices that stand in one place are one: seams of normals and UVs do not part a surface.
-void join_places(const std::vector<float>& positions, Unions& vertices) {
-  const auto bits = [&](std::uint32_t v) {
-    std::array<std::uint32_t, 3> out;
-    for (std::size_t c = 0; c < 3; ++c) {
-      const float value = positions[3 * std::size_t{v} + c] + 0.0F;  // one zero
-      std::memcpy(&out[c], &value, sizeof(value));
-    }
-    return out;
-  };
-  std::vector<std::uint32_t> order(positions.size() / 3);
-  std::iota(order.begin(), order.end(), 0U);
-  std::sort(order.begin(), order.end(),
-            [&](std::uint32_t a, std::uint32_t b) { return bits(a) < bits(b); });
-  for (std::size_t i = 1; i < order.size(); ++i) {
-    if (bits(order[i]) == bits(order[i - 1])) {
-      vertices.join(order[i], order[i - 1]);
-    }
-  }
-}
-
 std::vector<Elements> split_by_parts(const Scene& scene, const Primitive& primitive) {
   const Elements list = make_list_indices(scene, primitive);
   const std::size_t each = count_corners(find_topology(primitive.mode));
   const std::vector<float> positions = make_floats(scene, primitive.find("POSITION"));
-  Unions vertices(positions.size() / 3);
-  join_places(positions, vertices);
+  // Seams of normals and UVs do not part a surface.
+  const std::vector<std::uint32_t> places = weld_places(positions);
+  DisjointSets parts(places.size());
   for (std::size_t i = 0; i + each <= list.size(); i += each) {
     for (std::size_t c = 1; c < each; ++c) {
-      vertices.join(list[i], list[i + c]);
+      parts.join(places[list[i]], places[list[i + c]]);
     }
   }
   // Labels count the parts that some element is of.
-  std::vector<std::uint32_t> label_of(positions.size() / 3, no_index);
+  std::vector<std::uint32_t> label_of(places.size(), no_index);
   std::vector<std::uint32_t> labels(list.size() / each);
   std::uint32_t next = 0;
   for (std::size_t e = 0; e < labels.size(); ++e) {
-    std::uint32_t& label = label_of[vertices.find(list[e * each])];
+    std::uint32_t& label = label_of[parts.find(places[list[e * each]])];
     label = label == no_index ? next++ : label;
     labels[e] = label;
   }
