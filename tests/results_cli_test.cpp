@@ -92,6 +92,13 @@ TEST_F(ToolResults, WritesAssetsBesideTheScene) {
   const std::string told = run({"build", path("p.json"), "-o", path("out/r.gltf"), "--as-asset",
                                 "set_plate_0_001", "--asset-pivot", "base"});
   EXPECT_NE(told.find("set_plate_0_001.gltf"), std::string::npos) << told;
+  const auto files = test::list_folder(folder_ / "out");
+  EXPECT_EQ(std::count_if(files.begin(), files.end(),
+                          [](const std::string& file) {
+                            return file.starts_with("set_plate") && file.ends_with(".bin");
+                          }),
+            1)
+      << "one file of data";
   const auto asset = read_scene(path("out/set_plate_0_001.gltf"));
   ASSERT_TRUE(asset) << to_string(asset.error());
   EXPECT_EQ(make_draw_list(*asset).size(), 1U);

@@ -9,6 +9,8 @@
 #include <map>
 #include <vector>
 
+#include "build/geometry_block.h"
+
 namespace wakuzume {
 namespace {
 
@@ -56,6 +58,7 @@ class AssetMaker {
       out_.nodes[to_index(root)].children.push_back(collider);
     }
     cut_views();
+    join_blocks(out_, 0);
     out_.levels.emplace_back().roots.push_back(root);
     out_.default_level = LevelId{0};
     return std::move(out_);

@@ -53,7 +53,9 @@ class Builder {
     }
     built_.reuse = geometry_.take_reuse();
     add_groups();
+    const std::size_t blocks = built_.scene.blocks.size();
     add_colliders();
+    join_blocks(built_.scene, blocks);
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
     report_left_out();
     Ledger& ledger = built_.ledger;

@@ -7,6 +7,7 @@
 #include <cstring>
 #include <memory>
 #include <new>
+#include <vector>
 
 #if __has_include(<sys/mman.h>)
 #include <sys/mman.h>
@@ -82,6 +83,37 @@ inline StreamId add_stream(Scene& scene,
   scene.views.push_back(view);
   scene.streams.push_back(std::move(stream));
   return make_id<StreamId>(scene.streams.size() - 1);
+}
+
+/// Makes one block of those from `first` on: a .gltf file has a file a block.
+/// \return false when there is no memory for it; then they stay apart
+inline bool join_blocks(Scene& scene, std::size_t first) {
+  if (scene.blocks.size() < first + 2) {
+    return true;
+  }
+  GeometryBlock joined;
+  std::vector<std::uint64_t> begins;
+  for (std::size_t b = first; b < scene.blocks.size(); ++b) {
+    begins.push_back(joined.reserve(scene.blocks[b].bytes.size()));
+  }
+  if (!joined.allocate()) {
+    return false;
+  }
+  for (std::size_t b = first; b < scene.blocks.size(); ++b) {
+    const auto from = scene.blocks[b].bytes.data();
+    joined.close(begins[b - first], from.size());
+    std::memcpy(joined.data(begins[b - first]), from.data(), from.size());
+  }
+  for (BlockView& view : scene.views) {
+    if (view.block != no_block && to_index(view.block) >= first) {
+      view.offset += begins[to_index(view.block) - first];
+      view.block = make_id<BlockId>(first);
+    }
+  }
+  scene.blocks.resize(first + 1);
+  scene.blocks[first] = {};
+  scene.blocks[first].bytes = joined.finish();
+  return true;
 }
 
 }  // namespace wakuzume
