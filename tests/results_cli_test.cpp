@@ -125,7 +125,7 @@ TEST_F(ToolResults, NamesAndJoinsByTheSettings) {
   test::write_all(path("a.toml"),
                   "[propose]\ncluster_names = \"{root}-{material}\"\nset_names = \"{mesh}.set\"\n"
                   "mesh_unit = \"place\"\ncell_size_m = 15.0\nobject_names = \"block{number}\"\n"
-                  "colliders = \"box\"\ncollider_names = \"UCX {name}\"\n");
+                  "colliders = \"box\"\ncollider_names = \"body of {name}\"\n");
   run({"run", path("s.glb"), "--settings", path("a.toml"), "-o", path("out"), "--quiet"});
   const auto scene = read_scene(path("out/s.glb"));
   ASSERT_TRUE(scene);
@@ -137,7 +137,7 @@ TEST_F(ToolResults, NamesAndJoinsByTheSettings) {
                 result.group.find(".set") != std::string::npos)
         << result.group;
     ASSERT_NE(result.collider, no_node);
-    EXPECT_EQ((*scene)[result.collider].name, "UCX " + result.group);
+    EXPECT_EQ((*scene)[result.collider].name, "body of " + result.group);
   }
   test::write_all(path("b.toml"), "[propose]\ncluster_names = \"{colour}\"\n");
   EXPECT_NE(run({"run", path("s.glb"), "--settings", path("b.toml"), "-o", path("out2")}, 2)
