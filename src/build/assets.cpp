@@ -5,38 +5,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <limits>
-#include <map>
 #include <vector>
 
 #include "build/geometry_block.h"
+#include "build/picked.h"
+#include "scene/byte_range.h"
 
 namespace wakuzume {
 namespace {
-
-/// Entries of a table that are taken over, in the order they are asked for.
-template <class Id, class T>
-class Picked {
- public:
-  Picked(const std::vector<T>& from, std::vector<T>& to) : from_(from), to_(to) {}
-  /// \return whether the entry is new
-  bool take(Id& id) {
-    if (to_index(id) >= from_.size()) {
-      return false;  // none
-    }
-    const auto [slot, added] = number_.try_emplace(id, make_id<Id>(to_.size()));
-    if (added) {
-      to_.push_back(from_[to_index(id)]);
-    }
-    id = slot->second;
-    return added;
-  }
-
- private:
-  const std::vector<T>& from_;
-  std::vector<T>& to_;
-  std::map<Id, Id> number_;
-};
 
 class AssetMaker {
  public:
@@ -106,11 +82,7 @@ class AssetMaker {
   /// Of a block only the bytes that are shown: each view becomes a block of its own, cut down to
   /// what the asset's streams read of it.
   void cut_views() {
-    struct Range {
-      std::uint64_t begin = std::numeric_limits<std::uint64_t>::max();
-      std::uint64_t end = 0;
-    };
-    std::vector<Range> read(out_.views.size());
+    std::vector<ByteRange> read(out_.views.size());
     const auto read_all = [&](ViewId id) {
       if (id != no_view) {
         read[to_index(id)] = {0, out_.views[to_index(id)].length};
@@ -118,12 +90,11 @@ class AssetMaker {
     };
     for (const Stream& stream : out_.streams) {
       if (stream.view != no_view && stream.count > 0) {
-        const std::uint64_t size = element_bytes(stream.component, stream.element);
-        const std::uint64_t stride = out_[stream.view].stride;
-        Range& range = read[to_index(stream.view)];
-        range.begin = std::min(range.begin, stream.offset);
-        range.end = std::max(
-            range.end, stream.offset + size + (stride == 0 ? size : stride) * (stream.count - 1));
+        const ByteRange bytes = find_range(out_, stream);
+        ByteRange& range = read[to_index(stream.view)];
+        range = range.begin < range.end
+                    ? ByteRange{std::min(range.begin, bytes.begin), std::max(range.end, bytes.end)}
+                    : bytes;
       }
     }
     for (const Stream& stream : out_.streams) {
@@ -137,7 +108,7 @@ class AssetMaker {
     }
     for (std::size_t v = 0; v < out_.views.size(); ++v) {
       BlockView& view = out_.views[v];
-      const Range range = read[v].begin < read[v].end ? read[v] : Range{0, view.length};
+      const ByteRange range = read[v].begin < read[v].end ? read[v] : ByteRange{0, view.length};
       const Bytes& whole = built_[view.block].bytes;
       view.block = make_id<BlockId>(v);
       out_.blocks.emplace_back().bytes =

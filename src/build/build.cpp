@@ -80,13 +80,6 @@ class Builder {
     return group.object.empty() ? group.name : group.object;
   }
 
-  /// The first group of an object.
-  [[nodiscard]] std::size_t find_object(const std::string& name) const {
-    const auto hit = std::find_if(plan_.groups.begin(), plan_.groups.end(),
-                                  [&](const Group& group) { return group.object == name; });
-    return static_cast<std::size_t>(hit - plan_.groups.begin());
-  }
-
   Result<void> choose_assets() {
     for (const std::string& glob : settings_.assets) {
       const GlobSet wanted({glob});
@@ -95,7 +88,7 @@ class Builder {
         const Group& group = plan_.groups[g];
         if (wanted.find(group.name) != no_index || wanted.find(shown_name(group)) != no_index) {
           // An object is one asset, whichever of its groups is named.
-          assets_.insert(group.object.empty() ? g : find_object(group.object));
+          assets_.insert(group.object.empty() ? g : geometry_.find_object(group.object));
           any = true;
         }
       }
@@ -143,6 +136,7 @@ class Builder {
   }
 
   void add_colliders() {
+    const Boxed<Extra> extra = make_collider_extra(plan_.survey_settings.collider_key);
     NameGiver names(source_);
     for (const Group& group : plan_.groups) {
       names.reserve(group.name);
@@ -157,8 +151,8 @@ class Builder {
       const PatternWord words[] = {{"name", group.name}};
       const std::string name =
           names.make_numbered(fill_pattern(plan_.settings.collider_names, words));
-      result.collider = add_collider(built_.scene, result.node, result.primitive, group.collider,
-                                     name, plan_.survey_settings.collider_key);
+      result.collider =
+          add_collider(built_.scene, result.node, result.primitive, group.collider, name, extra);
       if (result.collider == no_node) {
         built_.ledger.left_out.push_back(
             fmt::format("{} has no triangles, so it has no collider", group.name));
@@ -186,17 +180,18 @@ class Builder {
     const ClusterMerge& merge = geometry_.merge(work.merge);
     std::uint32_t primitive = 0;
     NodeId id = no_node;
+    Primitive merged = make_merged_primitive(group.members, merge);
     if (group.object.empty()) {
-      id = add_cluster_node(group.name, group.members, merge, work.frame);
+      id = add_cluster_node(group.name, group.members, std::move(merged), work.frame);
     } else if (NodeId& object = objects_.try_emplace(group.object, no_node).first->second;
                object == no_node) {
-      object = id =
-          add_cluster_node(group.object, geometry_.list_members(group.object), merge, work.frame);
+      object = id = add_cluster_node(group.object, geometry_.list_members(group.object),
+                                     std::move(merged), work.frame);
     } else {
       id = object;
       Mesh& mesh = built_.scene.meshes[to_index(built_.scene[id].mesh)];
       primitive = static_cast<std::uint32_t>(mesh.primitives.size());
-      mesh.primitives.push_back(make_merged_primitive(group.members, merge));
+      mesh.primitives.push_back(std::move(merged));
     }
     built_.ledger.results.push_back({group.name, id, primitive, work.frame.root});
     for (const MergeMember& member : merge.members()) {
@@ -209,7 +204,7 @@ class Builder {
   /// \param members  all that the node stands for
   NodeId add_cluster_node(const std::string& name,
                           const std::vector<DrawRef>& members,
-                          const ClusterMerge& merge,
+                          Primitive merged,
                           const Frame& frame) {
     Node node;
     node.name = name;
@@ -217,16 +212,9 @@ class Builder {
     Mesh mesh;
     mesh.name = name;
     mesh.extra = make_mesh_extra(members);
-    mesh.primitives.push_back(make_merged_primitive(merge_draws(merge), merge));
+    mesh.primitives.push_back(std::move(merged));
     node.mesh = add_mesh(std::move(mesh));
     return add_node(std::move(node), members, frame);
-  }
-
-  static std::vector<DrawRef> merge_draws(const ClusterMerge& merge) {
-    std::vector<DrawRef> out;
-    std::transform(merge.members().begin(), merge.members().end(), std::back_inserter(out),
-                   [](const MergeMember& member) { return member.ref; });
-    return out;
   }
 
   static void set_range(LedgerRow& row, const MergeMember& member) {
@@ -240,11 +228,10 @@ class Builder {
     Node node;
     node.name = group.name;
     node.mesh = find_mesh(group, geometry_.prototype(work.prototype));
+    node.trs = work.frame.local;
     if (work.set == PlanGeometry::none) {
-      node.trs = work.alone;
       lost_values_ += plan_.settings.instance_values.empty() ? 0U : 1U;
     } else {
-      node.trs = work.frame.local;
       node.instancing = geometry_.set(work.set).make_instancing(built_.scene, geometry_.block());
     }
     const NodeId id = add_node(std::move(node), group.members, work.frame);

@@ -13,6 +13,7 @@
 
 #include "build/detach.h"
 #include "build/geometry_block.h"
+#include "scene/index_data.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -133,15 +134,13 @@ Primitive add_body(Scene& scene, const Body& body) {
   const std::uint64_t at = block.reserve(position_bytes);
   Stream indices;
   indices.count = body.indices.size();
-  indices.component = vertices <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+  indices.component = find_index_type(vertices);
   const std::uint32_t size = component_bytes(indices.component);
   const std::uint64_t index_at = block.reserve(body.indices.size() * size);
   block.allocate();
   std::memcpy(block.data(at), body.positions.data(), position_bytes);
   block.close(index_at, body.indices.size() * size);
-  for (std::size_t i = 0; i < body.indices.size(); ++i) {
-    std::memcpy(block.data(index_at + i * size), &body.indices[i], size);
-  }
+  store_indices(body.indices, indices.component, block.data(index_at));
   const BlockId id = make_id<BlockId>(scene.blocks.size());
   scene.blocks.emplace_back().bytes = block.finish();
   Stream stream;
@@ -183,12 +182,19 @@ Primitive make_primitive(Scene& scene, const Primitive& shown, ColliderShape sha
 
 }  // namespace
 
+Boxed<Extra> make_collider_extra(const std::string& key) {
+  Extra out;
+  out.extras = fmt::format("{{\"{}\":true}}", key.empty() ? "collider" : key);
+  out.extensions.push_back({"KHR_node_visibility", R"({"visible":false})"});
+  return out;
+}
+
 NodeId add_collider(Scene& scene,
                     NodeId node,
                     std::uint32_t primitive,
                     ColliderShape shape,
                     const std::string& name,
-                    const std::string& key) {
+                    const Boxed<Extra>& extra) {
   const Primitive shown = scene[scene[node].mesh].primitives[primitive];
   if (find_topology(shown.mode) != Topology::triangles) {
     return no_node;
@@ -201,8 +207,7 @@ NodeId add_collider(Scene& scene,
   out.parent = node;
   out.mesh = make_id<MeshId>(scene.meshes.size());
   scene.meshes.push_back(std::move(mesh));
-  out.extra.ensure().extras = fmt::format("{{\"{}\":true}}", key.empty() ? "collider" : key);
-  out.extra.ensure().extensions.push_back({"KHR_node_visibility", R"({"visible":false})"});
+  out.extra = extra;
   if (scene[node].instancing) {
     for (const Attribute& attribute : scene[node].instancing->attributes) {
       if (!attribute.semantic.starts_with('_')) {

@@ -9,18 +9,20 @@
 /// What stands in for a result where things collide: a child of its node that nobody sees.
 namespace wakuzume {
 
+/// What marks a node as collider, and hides it by KHR_node_visibility. \param key  of the extras
+Boxed<Extra> make_collider_extra(const std::string& key);
+
 /// Adds the collider of one primitive of a result's node to the scene: a mesh without material on a
-/// node that is marked as collider by its extras, and invisible by KHR_node_visibility. It has the
-/// instances of the node. A hull of points in one plane is their box.
-/// \param key  of the extras \return the new node, or no_node for points and lines
-/// \cost a hull: O(vertices log vertices) \source hull: Barber, Dobkin and Huhdanpaa, "The
-/// Quickhull
-///       Algorithm for Convex Hulls", ACM TOMS 22 (1996), by the library qhull
+/// child of the node, with its instances. A hull of points in one plane is their box.
+/// \return the new node, or no_node for points and lines
+/// \cost a hull: O(vertices log vertices)
+/// \source hull: Barber, Dobkin and Huhdanpaa, "The Quickhull Algorithm for Convex Hulls", ACM TOMS
+///         22 (1996), by the library qhull
 NodeId add_collider(Scene& scene,
                     NodeId node,
                     std::uint32_t primitive,
                     ColliderShape shape,
                     const std::string& name,
-                    const std::string& key);
+                    const Boxed<Extra>& extra);
 
 }  // namespace wakuzume

@@ -9,6 +9,7 @@
 #include <map>
 #include <set>
 
+#include "scene/byte_range.h"
 #include "scene/tree.h"
 
 namespace wakuzume {
@@ -292,18 +293,6 @@ NodeMap remove_nodes(Scene& scene, const std::vector<bool>& gone) {
 }
 
 // ---- byte ranges -----------------------------------------------------------------------------
-
-struct ByteRange {
-  std::uint64_t begin = 0;
-  std::uint64_t end = 0;
-};
-
-/// The bytes of its view that a stream reads.
-ByteRange find_range(const Scene& scene, const Stream& stream) {
-  const std::uint64_t size = element_bytes(stream.component, stream.element);
-  const std::uint64_t stride = scene[stream.view].stride;
-  return {stream.offset, stream.offset + (stride == 0 ? size : stride) * (stream.count - 1) + size};
-}
 
 /// Ranges in order, those that touch or overlap joined.
 std::vector<ByteRange> join(std::vector<ByteRange> ranges) {

@@ -7,6 +7,7 @@
 
 #include "build/geometry_block.h"
 #include "scene/elements.h"
+#include "scene/index_data.h"
 
 namespace wakuzume {
 namespace {
@@ -172,8 +173,7 @@ Primitive Extractor::cut_primitive(const Primitive& from,
   }
   Stream stream;
   stream.count = indices.size();
-  // The largest 16-bit value is glTF's mark of a restart.
-  stream.component = vertices <= 65'535 ? ComponentType::u16 : ComponentType::u32;
+  stream.component = find_index_type(vertices);
   const std::uint32_t size = component_bytes(stream.component);
   const std::uint64_t index_offset = block.reserve(indices.size() * size);
   block.allocate();
@@ -181,9 +181,7 @@ Primitive Extractor::cut_primitive(const Primitive& from,
     copy.fill(runs, block);
   }
   block.close(index_offset, indices.size() * size);
-  for (std::size_t i = 0; i < indices.size(); ++i) {
-    std::memcpy(block.data(index_offset + i * size), &indices[i], size);
-  }
+  store_indices(indices, stream.component, block.data(index_offset));
   const BlockId id = add_block(out_, block);
   Primitive out = from;
   out.material = take_material(from.material);
@@ -228,48 +226,17 @@ void Extractor::cut_instances(const std::vector<std::uint32_t>& kept, Node& node
 
 MaterialId Extractor::take_material(MaterialId id) {
   // Those of the source have their numbers in both scenes.
-  if (id == no_material || to_index(id) < source_.materials.size()) {
-    return id;
+  if (to_index(id) >= source_.materials.size()) {
+    materials_.take(id);
   }
-  const auto [slot, added] = materials_.try_emplace(id, no_material);
-  if (added) {
-    slot->second = make_id<MaterialId>(out_.materials.size());
-    out_.materials.push_back(built_[id]);
-  }
-  return slot->second;
+  return id;
 }
 
 StreamId Extractor::take_stream(StreamId id) {
-  if (id == no_stream) {
-    return id;
+  if (streams_.take(id) && views_.take(out_.streams.back().view)) {
+    blocks_.take(out_.views.back().block);
   }
-  const auto [slot, added] = streams_.try_emplace(id, no_stream);
-  if (added) {
-    Stream stream = built_[id];
-    stream.view = take_view(stream.view);
-    slot->second = make_id<StreamId>(out_.streams.size());
-    out_.streams.push_back(std::move(stream));
-  }
-  return slot->second;
-}
-
-ViewId Extractor::take_view(ViewId id) {
-  const auto [slot, added] = views_.try_emplace(id, no_view);
-  if (added) {
-    BlockView view = built_[id];
-    view.block = take_block(view.block);
-    slot->second = make_id<ViewId>(out_.views.size());
-    out_.views.push_back(std::move(view));
-  }
-  return slot->second;
-}
-
-BlockId Extractor::take_block(BlockId id) {
-  const auto [slot, added] = blocks_.try_emplace(id, make_id<BlockId>(out_.blocks.size()));
-  if (added) {
-    out_.blocks.push_back(built_[id]);
-  }
-  return slot->second;
+  return id;
 }
 
 }  // namespace wakuzume

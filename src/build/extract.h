@@ -5,6 +5,7 @@
 #include <map>
 #include <vector>
 
+#include "build/picked.h"
 #include "wakuzume/build.h"
 
 /// Taking geometry that a build made over into another scene.
@@ -52,18 +53,16 @@ class Extractor {
   void take_primitive(Primitive& primitive);
   MaterialId take_material(MaterialId material);
   StreamId take_stream(StreamId stream);
-  ViewId take_view(ViewId view);
-  BlockId take_block(BlockId block);
   Primitive cut_primitive(const Primitive& from, const std::vector<GeometryRange>& ranges);
 
   const Scene& built_;
   const Scene& source_;
   Scene& out_;
   std::map<MeshId, MeshId> meshes_;
-  std::map<MaterialId, MaterialId> materials_;
-  std::map<StreamId, StreamId> streams_;
-  std::map<ViewId, ViewId> views_;
-  std::map<BlockId, BlockId> blocks_;
+  Picked<MaterialId, Material> materials_{built_.materials, out_.materials};
+  Picked<StreamId, Stream> streams_{built_.streams, out_.streams};
+  Picked<ViewId, BlockView> views_{built_.views, out_.views};
+  Picked<BlockId, Block> blocks_{built_.blocks, out_.blocks};
 };
 
 }  // namespace wakuzume

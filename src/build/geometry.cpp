@@ -24,7 +24,13 @@ PlanGeometry::PlanGeometry(const Scene& source,
       survey_(survey),
       settings_(settings),
       out_(out),
-      frames_(source, survey) {}
+      frames_(source, survey) {
+  for (std::size_t g = 0; g < plan.groups.size(); ++g) {
+    if (!plan.groups[g].object.empty()) {
+      objects_[plan.groups[g].object].push_back(g);
+    }
+  }
+}
 
 const Group& PlanGeometry::group(std::size_t g) const {
   const auto adjusted = adjusted_.find(g);
@@ -36,9 +42,6 @@ const Group& PlanGeometry::group(std::size_t g) const {
 void PlanGeometry::adjust_groups(const std::set<std::size_t>& assets) {
   for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
     const Group& group = plan_.groups[g];
-    if (!group.object.empty()) {
-      objects_[group.object].push_back(g);
-    }
     if (group.kind != GroupKind::instance_set) {
       continue;
     }
@@ -81,7 +84,9 @@ std::size_t PlanGeometry::add_merge(const Group& group,
                                     const std::vector<MergePart>& parts,
                                     MaterialId material) {
   merges_.emplace_back(source_, parts, material);
-  merge_names_.push_back(group.name);
+  if (settings_.cache != nullptr) {
+    cached_.emplace_back(source_, survey_, *settings_.cache, group.name);
+  }
   return merges_.size() - 1;
 }
 
@@ -141,7 +146,7 @@ void PlanGeometry::prepare_groups() {
     } else {
       work.prototype = find_prototype(group);
       if (group.instance_count() == 1) {
-        work.alone = frames_.make_single(group, work.frame);
+        work.frame.local = frames_.make_single(group, work.frame);
       } else {
         work.set = sets_.size();
         sets_.emplace_back(frames_.make_instances(group, work.frame),
@@ -154,12 +159,7 @@ void PlanGeometry::prepare_groups() {
 
 /// Layouts and sizes, of what the cache does not have.
 bool PlanGeometry::count_merges(const RunControl& run) {
-  if (settings_.cache != nullptr) {
-    reuse_.resize(merges_.size());
-    for (const std::string& name : merge_names_) {
-      cached_.emplace_back(source_, survey_, *settings_.cache, name);
-    }
-  }
+  reuse_.resize(cached_.size());
   return for_each_index(merges_.size(), run, "counting", [&](std::size_t i) {
     merges_[i].find_layout();
     if (settings_.cache != nullptr) {

@@ -31,7 +31,6 @@ class PlanGeometry {
     std::size_t merge = none;   ///< of a cluster
     std::size_t prototype = 0;  ///< of a set, and below
     std::size_t set = none;     ///< none: of one instance, which is an ordinary node
-    Trs alone;                  ///< where that stands below its root
   };
 
   /// All are borrowed. \param out  begins as a copy of the source; materials are added to it
@@ -52,6 +51,10 @@ class PlanGeometry {
   [[nodiscard]] const InstanceSet& set(std::size_t s) const { return sets_[s]; }
   [[nodiscard]] Prototype& prototype(std::size_t p) { return prototypes_[p]; }
   [[nodiscard]] bool has_sets() const { return !sets_.empty(); }
+  /// The first group of an object.
+  [[nodiscard]] std::size_t find_object(const std::string& object) const {
+    return objects_.at(object).front();
+  }
   /// All members of the groups of an object.
   [[nodiscard]] std::vector<DrawRef> list_members(const std::string& object) const;
   /// The group's material, or the one without its tint that all its instances multiply theirs into.
@@ -80,7 +83,6 @@ class PlanGeometry {
   std::map<std::size_t, Group> adjusted_;
   std::map<std::string, std::vector<std::size_t>> objects_;  ///< groups by object
   std::vector<ClusterMerge> merges_;                         ///< of clusters and prototypes
-  std::vector<std::string> merge_names_;                     ///< the first group of each
   std::vector<CachedMerge> cached_;                          ///< one a merge, with a cache
   std::vector<InstanceSet> sets_;
   std::vector<Prototype> prototypes_;

@@ -12,6 +12,7 @@
 
 #include "build/vectors.h"
 #include "scene/elements.h"
+#include "scene/index_data.h"
 #include "scene/matrix.h"
 
 namespace wakuzume {
@@ -175,34 +176,6 @@ class AttributeWriter {
   [[nodiscard]] const Box3d& bounds() const { return bounds_; }
 
  private:
-  /// Calls `put(values)` for each picked vertex in order, `width` components as doubles.
-  template <std::size_t width, class Put>
-  void for_each_vertex(StreamId stream, const Put& put) const {
-    std::array<double, width> value{};
-    if (const auto packed = find_packed_floats(scene_, stream); !packed.empty()) {
-      const auto load = [&](const float* from) {
-        for (std::size_t c = 0; c < width; ++c) {
-          value[c] = static_cast<double>(from[c]);
-        }
-        put(value);
-      };
-      if (pick_.vertices.empty()) {
-        for (std::size_t v = 0; v < pick_.count; ++v) {
-          load(packed.data() + v * width);
-        }
-      } else {
-        for (const std::uint32_t v : pick_.vertices) {
-          load(packed.data() + std::size_t{v} * width);
-        }
-      }
-      return;
-    }
-    const ElementReader reader(scene_, stream);
-    for (std::size_t v = 0; v < pick_.count; ++v) {
-      reader.load(vertex_at(v), value.data());
-      put(value);
-    }
-  }
   [[nodiscard]] std::uint32_t vertex_at(std::size_t v) const {
     return pick_.vertices.empty() ? static_cast<std::uint32_t>(v) : pick_.vertices[v];
   }
@@ -284,40 +257,27 @@ class AttributeWriter {
 
   void write_tangents(StreamId stream, std::byte* to) {
     const double handedness = linear_.determinant() < 0 ? -1 : 1;
-    const auto put = [&](const std::array<double, 4>& tangent) {
-      const Eigen::Vector3d moved = linear_ * Eigen::Vector3d(tangent[0], tangent[1], tangent[2]);
-      const Eigen::Vector3f direction = make_unit(moved, Eigen::Vector3f::UnitX());
-      const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
-                                   tangent[3] * handedness < 0 ? -1.0F : 1.0F);
-      store(to, stored.data(), 4);
-      to += 4 * sizeof(float);
+    const auto write = [&](const auto& values) {
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        const auto* const tangent = &values[4 * v];
+        const Eigen::Vector3d moved = linear_ * Eigen::Vector3d(tangent[0], tangent[1], tangent[2]);
+        const Eigen::Vector3f direction = make_unit(moved, Eigen::Vector3f::UnitX());
+        const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
+                                     tangent[3] * handedness < 0 ? -1.0F : 1.0F);
+        store(to + 4 * sizeof(float) * v, stored.data(), 4);
+      }
     };
-    if (pick_.tangents.empty()) {
-      for_each_vertex<4>(stream, put);
-      return;
-    }
-    for (std::size_t v = 0; v < pick_.count; ++v) {
-      std::array<double, 4> made{};
-      std::copy_n(&pick_.tangents[4 * v], 4, made.begin());
-      put(made);
-    }
+    pick_.tangents.empty() ? with_values<4>(stream, write) : write(pick_.tangents);
   }
 
   void write_texcoords(StreamId stream, std::byte* to) {
-    constexpr std::size_t size = 2 * sizeof(float);
     if (stream == no_stream) {
-      std::memset(to, 0, pick_.count * size);
+      std::memset(to, 0, pick_.count * 2 * sizeof(float));
       return;
     }
-    const auto packed = find_packed_floats(scene_, stream);
-    if (!packed.empty() && pick_.vertices.empty()) {
-      std::memcpy(to, packed.data(), pick_.count * size);
-      return;
-    }
-    for_each_vertex<2>(stream, [&](const std::array<double, 2>& uv) {
-      const float stored[2] = {static_cast<float>(uv[0]), static_cast<float>(uv[1])};
-      store(to, stored, 2);
-      to += size;
+    with_values<2>(stream, [&](const auto& values) {
+      std::transform(values.begin(), values.end(), as_floats(to),
+                     [](auto value) { return static_cast<float>(value); });
     });
   }
 
@@ -404,11 +364,6 @@ bool ClusterMerge::makes_tangents(const MergeMember& member) const {
 
 void ClusterMerge::find_layout() { layout_ = make_output_layout(source_, members_); }
 
-void ClusterMerge::choose_index_type() {
-  // 65,535 vertices have the numbers 0 to 65,534: the largest 16-bit value is glTF's restart mark.
-  index_type_ = vertex_count_ <= 65'535 ? ComponentType::u16 : ComponentType::u32;
-}
-
 void ClusterMerge::count() {
   if (adopted()) {
     return;
@@ -421,7 +376,7 @@ void ClusterMerge::count() {
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
-  choose_index_type();
+  index_type_ = find_index_type(vertex_count_);
 }
 
 std::uint64_t ClusterMerge::count_used_of(const Primitive& primitive,
@@ -558,7 +513,7 @@ bool ClusterMerge::adopt(const Bytes& content) {
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
-  choose_index_type();
+  index_type_ = find_index_type(vertex_count_);
   std::uint64_t size = index_count_ * component_bytes(index_type_);
   for (const OutputAttribute& attribute : layout_) {
     size += vertex_count_ * attribute.stride;

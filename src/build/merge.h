@@ -65,7 +65,6 @@ class ClusterMerge {
                   GeometryBlock& block) const;
   void write_whole_list(const MergeMember& member, GeometryBlock& block) const;
   void fill_member(const MergeMember& member, GeometryBlock& block);
-  void choose_index_type();
   /// Calls `visit(offset in the block, bytes)` for each range, in the order they are packed in.
   template <class Visit>
   void for_each_range_of_bytes(const Visit& visit) const;

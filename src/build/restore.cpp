@@ -211,10 +211,7 @@ class Restorer {
     }
     const Node& old = built_[before.collider];
     result.collider = add_collider(out_.scene, result.node, result.primitive, before.collider_shape,
-                                   old.name, {});
-    if (result.collider != no_node) {
-      out_.scene.nodes[to_index(result.collider)].extra = old.extra;
-    }
+                                   old.name, old.extra);
   }
 
   void hang(const LedgerResult& before, NodeId id) {

@@ -98,12 +98,7 @@ std::string CachedMerge::record_key() const {
 }
 
 /// By what the cache last knew of a group of this name.
-std::string CachedMerge::explain() const {
-  const std::string key = record_key();
-  const Bytes entry = cache_.find(key);
-  if (entry.size() == 0) {
-    return "a group that the cache does not know";
-  }
+std::string CachedMerge::explain(const std::string& key, const Bytes& entry) const {
   const auto content = unseal(key, entry);
   const std::size_t row = 3 * sizeof(ContentHash);
   if (!content || content->size() < sizeof(ContentHash) ||
@@ -155,8 +150,10 @@ Reuse CachedMerge::look_up(ClusterMerge& merge) {
     }
     return {group_, false, "its entry in the cache is damaged or of something else"};
   }
-  const bool known = cache_.find(record_key()).size() > 0;
-  return {group_, false, explain(), known};
+  const std::string record = record_key();
+  const Bytes known = cache_.find(record);
+  return known.size() > 0 ? Reuse{group_, false, explain(record, known), true}
+                          : Reuse{group_, false, "a group that the cache does not know", false};
 }
 
 void CachedMerge::store(const ClusterMerge& merge, GeometryBlock& block) const {
@@ -170,7 +167,8 @@ void CachedMerge::store(const ClusterMerge& merge, GeometryBlock& block) const {
   for (const std::vector<ContentHash>* list : {&parts_.members, &parts_.shapes, &parts_.matrices}) {
     append(record, list->data(), list->size() * sizeof(ContentHash));
   }
-  cache_.store(record_key(), seal(record_key(), record));
+  const std::string key = record_key();
+  cache_.store(key, seal(key, record));
 }
 
 }  // namespace wakuzume

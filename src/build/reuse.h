@@ -32,7 +32,7 @@ class CachedMerge {
     std::vector<ContentHash> matrices;  ///< where they stand
   };
   [[nodiscard]] Parts make_parts(const ClusterMerge& merge) const;
-  [[nodiscard]] std::string explain() const;
+  [[nodiscard]] std::string explain(const std::string& key, const Bytes& entry) const;
   [[nodiscard]] std::string record_key() const;
 
   const Scene& scene_;

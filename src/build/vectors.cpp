@@ -103,6 +103,20 @@ void pad(std::size_t count, Lot& work) {
   }
 }
 
+/// Lot by lot through the work space; `kernel` makes `to` of `from`.
+template <class T, class Kernel>
+void for_each_lot(std::span<const T> from, float* to, const Kernel& kernel) {
+  Lot work;
+  const std::size_t count = from.size() / 3;
+  for (std::size_t first = 0; first < count; first += lot) {
+    const std::size_t here = std::min(lot, count - first);
+    load(from.data() + 3 * first, here, work);
+    pad(here, work);
+    kernel(work);
+    store(work, here, to + 3 * first);
+  }
+}
+
 template <class T>
 FloatBounds transform_all(const Mat4d& matrix, std::span<const T> from, float* to) {
   constexpr float infinity = std::numeric_limits<float>::infinity();
@@ -111,34 +125,13 @@ FloatBounds transform_all(const Mat4d& matrix, std::span<const T> from, float* t
     bounds.low[c].fill(infinity);
     bounds.high[c].fill(-infinity);
   }
-  Lot work;
-  const std::size_t count = from.size() / 3;
-  for (std::size_t first = 0; first < count; first += lot) {
-    const std::size_t here = std::min(lot, count - first);
-    load(from.data() + 3 * first, here, work);
-    pad(here, work);
-    transform_lot(matrix, work, bounds);
-    store(work, here, to + 3 * first);
-  }
+  for_each_lot(from, to, [&](Lot& work) { transform_lot(matrix, work, bounds); });
   FloatBounds out;
   for (std::size_t c = 0; c < 3; ++c) {
     out.low[c] = *std::min_element(bounds.low[c].begin(), bounds.low[c].end());
     out.high[c] = *std::max_element(bounds.high[c].begin(), bounds.high[c].end());
   }
   return out;
-}
-
-template <class T>
-void turn_all(const std::array<Vec3d, 3>& columns, std::span<const T> from, float* to) {
-  Lot work;
-  const std::size_t count = from.size() / 3;
-  for (std::size_t first = 0; first < count; first += lot) {
-    const std::size_t here = std::min(lot, count - first);
-    load(from.data() + 3 * first, here, work);
-    pad(here, work);
-    turn_lot(columns, work);
-    store(work, here, to + 3 * first);
-  }
 }
 
 }  // namespace
@@ -153,12 +146,12 @@ FloatBounds transform_points(const Mat4d& matrix, std::span<const double> from, 
 void transform_normals(const std::array<Vec3d, 3>& columns,
                        std::span<const float> from,
                        float* to) {
-  turn_all(columns, from, to);
+  for_each_lot(from, to, [&](Lot& work) { turn_lot(columns, work); });
 }
 void transform_normals(const std::array<Vec3d, 3>& columns,
                        std::span<const double> from,
                        float* to) {
-  turn_all(columns, from, to);
+  for_each_lot(from, to, [&](Lot& work) { turn_lot(columns, work); });
 }
 
 }  // namespace wakuzume

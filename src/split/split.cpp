@@ -11,6 +11,7 @@
 #include <map>
 #include <optional>
 
+#include "scene/index_data.h"
 #include "scene/matrix.h"
 #include "scene/places.h"
 #include "scene/running.h"
@@ -132,8 +133,7 @@ class IndexWriter {
   StreamId add(const Elements& indices) {
     const std::uint32_t most = *std::max_element(indices.begin(), indices.end());
     Stream stream;
-    // The largest 16-bit value is glTF's mark of a restart.
-    stream.component = most < 65'535 ? ComponentType::u16 : ComponentType::u32;
+    stream.component = find_index_type(std::uint64_t{most} + 1);
     stream.count = indices.size();
     const std::size_t size = component_bytes(stream.component);
     BlockView view;
@@ -142,9 +142,7 @@ class IndexWriter {
     view.length = indices.size() * size;
     view.target = 34963;
     bytes_.resize((view.offset + view.length + 3) / 4 * 4);
-    for (std::size_t i = 0; i < indices.size(); ++i) {
-      std::memcpy(&bytes_[view.offset + i * size], &indices[i], size);
-    }
+    store_indices(indices, stream.component, &bytes_[view.offset]);
     stream.view = make_id<ViewId>(out_.views.size());
     out_.views.push_back(view);
     out_.streams.push_back(std::move(stream));
