@@ -47,6 +47,19 @@ void Command::apply_split() {
   split.cell_size_m = options_.split_cell_m.value_or(split.cell_size_m);
 }
 
+void Command::apply_materials() {
+  MaterialSettings& materials = settings_.materials;
+  if (options_.materials) {
+    materials.goal = *options_.materials == "fewest_draws"      ? MaterialGoal::fewest_draws
+                     : *options_.materials == "full_resolution" ? MaterialGoal::full_resolution
+                                                                : MaterialGoal::keep;
+  }
+  materials.max_page_px = options_.page_px.value_or(materials.max_page_px);
+  // Before those of the file: the first that matches counts.
+  materials.routes.insert(materials.routes.begin(), options_.routes.begin(), options_.routes.end());
+  materials.scales.insert(materials.scales.begin(), options_.scales.begin(), options_.scales.end());
+}
+
 Result<void> Command::load_settings() {
   if (!options_.settings_file.empty()) {
     auto read = read_settings(options_.settings_file);
@@ -58,6 +71,7 @@ Result<void> Command::load_settings() {
   ProposeSettings& propose = settings_.propose;
   apply_line(propose);
   apply_split();
+  apply_materials();
   ViewSettings& views = settings_.views;
   views.count = options_.views.value_or(views.count);
   views.seed = options_.view_seed.value_or(views.seed);
@@ -69,7 +83,7 @@ Result<void> Command::load_settings() {
     }
     settings_.budgets.push_back(std::move(*budget));
   }
-  for (const Result<void>& valid : {validate(settings_.split), validate(propose), validate(views),
+  for (const Result<void>& valid : {validate(settings_.split), validate(settings_.materials), validate(propose), validate(views),
                                     validate(std::span<const Budget>(settings_.budgets))}) {
     if (!valid) {
       return valid;
@@ -181,6 +195,14 @@ Result<std::vector<ImageFacts>> Command::read_images(const Scene& scene) {
       scene, options_.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels, {}, run_);
   if (images) {
     console_.tell(fmt::format("read {} images", images->size()));
+  }
+  return images;
+}
+
+Result<std::vector<ImageFacts>> Command::read_images_in_detail(const Scene& scene) {
+  auto images = read_image_facts(scene, ImageDepth::detail, {}, run_);
+  if (images) {
+    console_.tell(fmt::format("measured {} images", images->size()));
   }
   return images;
 }

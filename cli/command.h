@@ -42,6 +42,8 @@ class Command {
   [[nodiscard]] const std::string& split_note() const { return split_note_; }
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
+  /// The same as deeply as routes need it.
+  Result<std::vector<ImageFacts>> read_images_in_detail(const Scene& scene);
   /// Views and prices, by the settings and the line.
   Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
   /// All that is told of a scene, by the settings, from an outlook.
@@ -80,6 +82,7 @@ class Command {
 
  private:
   void apply_split();
+  void apply_materials();
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();
 

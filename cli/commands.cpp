@@ -12,6 +12,7 @@
 #include "glasshouse.h"
 #include "plan_command.h"
 #include "print.h"
+#include "print_looks.h"
 #include "print_plan.h"
 #include "text.h"
 #include "wakuzume/io.h"
@@ -21,11 +22,6 @@ namespace wakuzume::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-/// "out/level.glb" with ".ledger.json" is "out/level.ledger.json".
-std::string beside(const std::string& path, const char* ending) {
-  return fs::path(path).replace_extension(ending).string();
-}
 
 Result<void> create_folder(const fs::path& folder) {
   std::error_code problem;
@@ -74,6 +70,10 @@ Result<Scene> write_and_reread(Command& command,
   return command.read(path);
 }
 
+const Scene& origin_of(const Source& source) {
+  return source.origin ? *source.origin : source.scene;
+}
+
 /// What a build made beside the scene, and what its cache was good for.
 std::string tell_extras(const Built& built) {
   constexpr std::size_t max_misses = 12;
@@ -117,12 +117,18 @@ std::string tell_extras(const Built& built) {
   return out;
 }
 
-/// One run of build(), by the line.
+/// One run of build(), by the line, with its pages painted.
 Result<Built> build_by_line(Command& command,
-                            const Scene& scene,
+                            const Source& source,
                             const Plan& plan,
                             const std::string& output) {
   const Options& options = command.options();
+  if (options.carry_source && source.origin) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         "--carry-source can't carry materials as they were before they were "
+                         "shared; keep the source file instead, restore finds it",
+                         {}});
+  }
   FolderCache cache(options.cache);
   BuildSettings settings;
   settings.carry_source = options.carry_source ? CarrySource::hidden : CarrySource::no;
@@ -132,12 +138,18 @@ Result<Built> build_by_line(Command& command,
                                                            : PivotAt::world_origin;
   settings.asset_ending = fs::path(output).extension().string();
   settings.cache = options.cache.empty() ? nullptr : &cache;
-  auto built = build(scene, plan, settings, command.run());
-  if (built) {
-    built->ledger.split = plan.split;
-    if (!cache.trouble().empty()) {
-      command.console().warn("the cache could not keep everything: " + cache.trouble());
-    }
+  settings.origin = source.origin ? &*source.origin : nullptr;
+  settings.page_images = source.images;
+  auto built = build(source.scene, plan, settings, command.run());
+  if (!built) {
+    return built;
+  }
+  built->ledger.split = plan.split;
+  if (!cache.trouble().empty()) {
+    command.console().warn("the cache could not keep everything: " + cache.trouble());
+  }
+  if (auto painted = paint_into(command, source, plan.routes, *built); !painted) {
+    return Failure(painted.error());
   }
   return built;
 }
@@ -160,14 +172,14 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   }
   // Before anything is written: what goes wrong here leaves no half of the results.
   const auto assessment =
-      command.assess(proposal->scene, proposal->survey, std::move(proposal->outlook));
+      command.assess(proposal->source.scene, proposal->survey, std::move(proposal->outlook));
   if (!assessment) {
     return command.fail(assessment.error());
   }
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
-  auto built = build_by_line(command, proposal->scene, proposal->plan, target);
+  auto built = build_by_line(command, proposal->source, proposal->plan, target);
   if (!built) {
     return command.fail(built.error());
   }
@@ -176,19 +188,19 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (auto made = create_folder(folder); !made) {
     return command.fail(made.error());
   }
-  const auto after = write_and_reread(command, *built, target, list_files(proposal->scene, input));
+  auto after =
+      write_and_reread(command, *built, target, list_files(origin_of(proposal->source), input));
   if (!after) {
     return command.fail(after.error());
   }
-  const auto verdict =
-      verify(proposal->scene, *after, built->ledger, command.settings().verify, command.run());
+  const auto verdict = prove(command, proposal->source, built->ledger, std::move(*after));
   if (!verdict) {
     return command.fail(verdict.error());
   }
   command.console().tell("verified");
   const std::pair<const char*, std::string> documents[] = {
-      {".survey.json", to_json(proposal->scene, proposal->survey, *assessment)},
-      {".plan.json", to_json(proposal->scene, proposal->plan)},
+      {".survey.json", to_json(proposal->source.scene, proposal->survey, *assessment)},
+      {".plan.json", to_json(proposal->source.scene, proposal->plan)},
       {".verdict.json", to_json(*verdict)},
   };
   for (const auto& [ending, text] : documents) {
@@ -199,7 +211,8 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (command.options().format == Format::json) {
     command.print(to_json(*verdict));
   } else {
-    command.print(command.split_note() + to_text(proposal->scene, proposal->plan) + "\n" +
+    command.print(command.split_note() + to_text(proposal->source, proposal->plan.routes) +
+                  to_text(proposal->source.scene, proposal->plan) + "\n" +
                   to_text(built->ledger) + "\n" + to_comparison(verdict->before, verdict->after) +
                   tell_extras(*built) + "\n" + to_text(*verdict) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
@@ -219,26 +232,26 @@ Exit build_command(const Options& options) {
   }
   const std::string source =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
-  const auto scene = command.read_split(source, plan->split);
+  const auto scene = read_source(command, source, plan->split, plan->routes);
   if (!scene) {
     return command.fail(scene.error());
   }
   auto built = build_by_line(command, *scene, *plan, options.output);
   if (!built) {
     Error error = built.error();
-    error.place.file = options.input;
-    tell_changes(command, *scene, *plan, error);
+    error.place.file = error.code == ErrorCode::bad_image ? source : options.input;
+    tell_changes(command, scene->scene, *plan, error);
     return command.fail(error);
   }
   built->ledger.source_path = make_relative(source, options.output);
-  std::vector<std::string> inputs = list_files(*scene, source);
+  std::vector<std::string> inputs = list_files(origin_of(*scene), source);
   inputs.push_back(options.input);
   const auto after = write_and_reread(command, *built, options.output, inputs);
   if (!after) {
     return command.fail(after.error());
   }
   command.print(fmt::format("{}\n{}{}\nScene in {}, ledger in {}\n", to_text(built->ledger),
-                            to_comparison(count_totals(*scene), count_totals(*after)),
+                            to_comparison(count_totals(origin_of(*scene)), count_totals(*after)),
                             tell_extras(*built), options.output,
                             beside(options.output, ".ledger.json")));
   return Exit::done;
@@ -246,10 +259,11 @@ Exit build_command(const Options& options) {
 
 Exit restore_command(const Options& options) {
   Command command(options);
-  const auto built = command.read(options.input);
+  auto built = command.read(options.input);
   if (!built) {
     return command.fail(built.error());
   }
+  const Totals totals = count_totals(*built);
   const std::string ledger_path =
       options.ledger.empty() ? beside(options.input, ".ledger.json") : options.ledger;
   const auto ledger = read_ledger(ledger_path);
@@ -259,16 +273,23 @@ Exit restore_command(const Options& options) {
   const bool carried = options.scene.empty() && ledger->source_copy.first_node != no_node;
   const std::string source_path =
       options.scene.empty() ? find_scene(ledger->source_path, ledger_path) : options.scene;
-  const auto source = carried ? unpack_source(*built, *ledger, ledger_path)
-                              : command.read_split(source_path, ledger->split);
+  auto unpacked = carried ? unpack_source(*built, *ledger, ledger_path) : Scene();
+  if (!unpacked) {
+    return command.fail(unpacked.error());
+  }
+  const auto source =
+      carried ? Result<Source>(Source{std::move(*unpacked), std::nullopt, {}})
+              : read_source(command, source_path, ledger->split, ledger->routes);
   if (!source) {
     return command.fail(source.error());
   }
   RestoreChoice choice{false, options.groups, options.nodes};
   choice.everything = choice.groups.empty() && choice.nodes.empty();
-  auto restored = restore(*built, *ledger, *source, choice, command.run());
-  if (restored && choice.everything && !carried && !ledger->split.nodes.empty()) {
-    // Pieces are whole again when all of them are back.
+  const std::vector<std::string> built_files = list_files(*built, options.input);
+  auto restored = put_back(command, *source, *ledger, std::move(*built), choice);
+  if (restored && choice.everything && !carried &&
+      (source->origin || !ledger->split.nodes.empty())) {
+    // Pieces are whole again when all of them are back, and materials their own.
     const auto whole = command.read(source_path);
     if (!whole) {
       return command.fail(whole.error());
@@ -281,9 +302,9 @@ Exit restore_command(const Options& options) {
     return command.fail(error);
   }
   restored->ledger.source_path = make_relative(source_path, options.output);
-  std::vector<std::string> inputs = list_files(*built, options.input);
+  std::vector<std::string> inputs = built_files;
   const std::vector<std::string> sources =
-      carried ? std::vector<std::string>{} : list_files(*source, source_path);
+      carried ? std::vector<std::string>{} : list_files(origin_of(*source), source_path);
   inputs.insert(inputs.end(), sources.begin(), sources.end());
   inputs.push_back(ledger_path);
   const auto after = write_and_reread(command, *restored, options.output, inputs);
@@ -292,7 +313,7 @@ Exit restore_command(const Options& options) {
   }
   command.print(
       fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_change(*ledger, restored->ledger),
-                  to_comparison(count_totals(*built), count_totals(*after), "built", "restored"),
+                  to_comparison(totals, count_totals(*after), "built", "restored"),
                   options.output, beside(options.output, ".ledger.json")));
   return Exit::done;
 }
@@ -307,15 +328,15 @@ Exit verify_command(const Options& options) {
   if (!ledger) {
     return command.fail(ledger.error());
   }
-  const auto before = command.read_split(options.input, ledger->split);
+  const auto before = read_source(command, options.input, ledger->split, ledger->routes);
   if (!before) {
     return command.fail(before.error());
   }
-  const auto after = command.read(options.second);
+  auto after = command.read(options.second);
   if (!after) {
     return command.fail(after.error());
   }
-  const auto verdict = verify(*before, *after, *ledger, command.settings().verify, command.run());
+  const auto verdict = prove(command, *before, *ledger, std::move(*after));
   if (!verdict) {
     return command.fail(verdict.error());
   }

@@ -45,6 +45,7 @@ struct Options {
   std::string rebase;
   std::string why;
   std::vector<Edit> edits;  ///< edit: in the order of the line
+  std::string sheets;  ///< materials: folder for pictures of the pages
   // build.
   bool carry_source = false;
   std::vector<std::string> assets;
@@ -61,6 +62,10 @@ struct Options {
   std::vector<std::string> split;
   std::optional<std::string> split_by;
   std::optional<double> split_cell_m;
+  std::optional<std::string> materials;
+  std::vector<std::string> routes;
+  std::vector<std::string> scales;
+  std::optional<std::uint32_t> page_px;
   std::optional<std::string> mesh_unit;
   std::optional<std::string> colliders;
   std::optional<std::uint32_t> views;
@@ -74,7 +79,9 @@ std::optional<ColliderShape> find_collider_shape(const std::string& word);
 Exit survey_command(const Options& options);
 Exit propose_command(const Options& options);
 Exit edit_command(const Options& options);
+Exit materials_command(const Options& options);
 Exit build_command(const Options& options);
+Exit repaint_command(const Options& options);
 Exit restore_command(const Options& options);
 Exit verify_command(const Options& options);
 Exit run_command(const Options& options);

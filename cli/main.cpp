@@ -48,6 +48,17 @@ void add_view_options(CLI::App& command, Options& options) {
                      "Cost profile: pocket, headset, couch, desk or a TOML file");
 }
 
+void add_table_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--where", options.where,
+                  "Rows that hold, as 'triangles>500' or 'node=/hall/*'; all must, given again")
+      ->type_name("COLUMN=VALUE")
+      ->allow_extra_args(false);
+  command.add_option("--sort", options.sort, "A column, with :up or :down after it")
+      ->type_name("COLUMN");
+  command.add_option("--top", options.top, "So many rows; text prints 20, the others all");
+}
+
 void add_survey_options(CLI::App& command, Options& options) {
   command.add_option("--table", options.table, "Print a table: a row a draw, view, finding or key")
       ->check(CLI::IsMember({"draws", "views", "findings", "near"}));
@@ -57,14 +68,7 @@ void add_survey_options(CLI::App& command, Options& options) {
   command.add_option("--depth", options.depth, "With --by subtree: steps of the node path")
       ->check(CLI::Range(1, 512))
       ->capture_default_str();
-  command
-      .add_option("--where", options.where,
-                  "Rows that hold, as 'triangles>500' or 'node=/hall/*'; all must, given again")
-      ->type_name("COLUMN=VALUE")
-      ->allow_extra_args(false);
-  command.add_option("--sort", options.sort, "A column, with :up or :down after it")
-      ->type_name("COLUMN");
-  command.add_option("--top", options.top, "So many rows; text prints 20, the others all");
+  add_table_options(command, options);
   add_view_options(command, options);
   command.add_option("--save-views", options.save_views, "Write the views that were used")
       ->type_name("FILE");
@@ -111,6 +115,22 @@ void add_propose_options(CLI::App& command, Options& options) {
       ->check(CLI::IsMember({"parts", "cells"}));
   command.add_option("--split-cell", options.split_cell_m, "Edge of those cells in metres")
       ->type_name("SIZE");
+  command
+      .add_option("--materials", options.materials,
+                  "Share materials: not at all, without losing texels, or for the fewest draws")
+      ->check(CLI::IsMember({"keep", "full_resolution", "fewest_draws"}));
+  command
+      .add_option("--route", options.routes,
+                  "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again")
+      ->type_name("GLOB=ROUTE")
+      ->allow_extra_args(false);
+  command
+      .add_option("--tile-scale", options.scales,
+                  "Scale of materials' tiles by name, above 0 to 1; may be given again")
+      ->type_name("GLOB=SCALE")
+      ->allow_extra_args(false);
+  command.add_option("--page", options.page_px, "Longest side of a page of tiles, pixels")
+      ->type_name("PIXELS");
   command
       .add_option("--mesh-unit", options.mesh_unit,
                   "A mesh a group, or one a place with a primitive a material")
@@ -305,6 +325,18 @@ class Line {
     add_view_options(edit, options_);
     add_format(edit, options_);
 
+    CLI::App& materials =
+        add("materials", "Where a plan leads each material, why, and what its pages look like",
+            materials_command);
+    add_input(materials, options_.input, "plan", "The plan");
+    materials.add_option("--scene", options_.scene, "The source, if it is not where the plan says");
+    materials
+        .add_option("--sheets", options_.sheets,
+                    "Draw each page with the outlines and names of its tiles, as SVG")
+        ->type_name("DIR");
+    add_table_options(materials, options_);
+    add_format(materials, options_, {"text", "json", "csv"});
+
     CLI::App& build =
         add("build", "Carry a plan out; writes the ledger beside the scene", build_command);
     add_input(build, options_.input, "plan", "The plan");
@@ -341,6 +373,13 @@ class Line {
         ->allow_extra_args(false);
     restore.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
     restore.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");
+
+    CLI::App& repaint =
+        add("repaint", "Paint the shared pictures of a result anew after those of its source changed",
+            repaint_command);
+    add_input(repaint, options_.input, "after", "The built scene; its pictures are written");
+    repaint.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
+    repaint.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");
 
     CLI::App& run =
         add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);

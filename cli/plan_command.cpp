@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "print_looks.h"
 #include "print_plan.h"
 #include "text.h"
 #include "wakuzume/revise.h"
@@ -27,19 +28,19 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   }
   const std::string& named = command.options().input;
   const std::string path = named.empty() ? find_scene(plan->scene_path, file) : named;
-  auto scene = command.read_split(path, plan->split);
-  if (!scene) {
-    return Failure(scene.error());
+  auto source = read_source(command, path, plan->split, plan->routes);
+  if (!source) {
+    return Failure(source.error());
   }
-  auto found = survey(*scene, plan->survey_settings, command.run());
+  auto found = survey(source->scene, plan->survey_settings, command.run());
   if (!found) {
     return Failure(found.error());
   }
-  auto outlook = command.make_outlook(*scene, *found);
+  auto outlook = command.make_outlook(source->scene, *found);
   if (!outlook) {
     return Failure(outlook.error());
   }
-  return Proposal{std::move(*scene), std::move(*found), std::move(*outlook), std::move(*plan)};
+  return Proposal{std::move(*source), std::move(*found), std::move(*outlook), std::move(*plan)};
 }
 
 /// Settings of the earlier plan, what the line says over them.
@@ -57,17 +58,18 @@ Result<Proposal> make_from_earlier(Command& command, const std::string& file) {
   }
   const bool rebases = !command.options().rebase.empty();
   if (rebases) {
-    for (const PlanChange& change : list_changes(made->scene, made->survey, made->plan)) {
+    for (const PlanChange& change : list_changes(made->source.scene, made->survey, made->plan)) {
       command.console().tell(fmt::format("{}: {}", change.path, change.what));
     }
   }
-  auto plan = rebases ? rebase(made->scene, made->survey, made->plan, made->outlook, command.run())
-                      : revise(made->scene, made->survey, made->plan, settle(command, made->plan),
-                               made->outlook, command.run());
+  auto plan =
+      rebases ? rebase(made->source.scene, made->survey, made->plan, made->outlook, command.run())
+              : revise(made->source.scene, made->survey, made->plan, settle(command, made->plan),
+                       made->outlook, command.run());
   if (!plan) {
     Error error = plan.error();
     error.place.file = file;
-    tell_changes(command, made->scene, made->plan, error);
+    tell_changes(command, made->source.scene, made->plan, error);
     return Failure(error);
   }
   made->plan = std::move(*plan);
@@ -82,7 +84,7 @@ std::string scene_of(const Command& command, const Plan& earlier, const std::str
 Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_path) {
   const Options& options = command.options();
   proposal.plan.scene_path = make_relative(scene_path, options.output);
-  const std::string json = to_json(proposal.scene, proposal.plan);
+  const std::string json = to_json(proposal.source.scene, proposal.plan);
   if (auto done = command.write(options.output, json); !done) {
     return command.fail(done.error());
   }
@@ -94,11 +96,13 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
   if (!visibility) {
     return command.fail(visibility.error());
   }
-  const auto ladder = make_ladder(proposal.scene, proposal.survey, *visibility, {}, command.run());
+  const auto ladder =
+      make_ladder(proposal.source.scene, proposal.survey, *visibility, {}, command.run());
   if (!ladder) {
     return command.fail(ladder.error());
   }
-  command.print(command.split_note() + to_text(proposal.scene, proposal.plan) + "\n" +
+  command.print(command.split_note() + to_text(proposal.source, proposal.plan.routes) +
+                to_text(proposal.source.scene, proposal.plan) + "\n" +
                 compare_with_ladder(proposal.plan, *ladder) +
                 fmt::format("\nPlan in {}\n", options.output));
   return Exit::done;
@@ -107,7 +111,7 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
 Exit answer_why(Command& command, const Proposal& proposal) {
   const std::string& nodes = command.options().why;
   const std::vector<Reason> reasons =
-      explain(proposal.scene, proposal.survey, proposal.plan, nodes, proposal.outlook);
+      explain(proposal.source.scene, proposal.survey, proposal.plan, nodes, proposal.outlook);
   if (reasons.empty()) {
     return command.fail(Error{ErrorCode::bad_setting,
                               fmt::format("--why {}: no node that is drawn has such a path", nodes),
@@ -115,7 +119,7 @@ Exit answer_why(Command& command, const Proposal& proposal) {
   }
   std::string out;
   for (std::size_t r = 0; r < std::min(max_reasons, reasons.size()); ++r) {
-    out += to_text(proposal.scene, reasons[r]) + "\n";
+    out += to_text(proposal.source.scene, reasons[r]) + "\n";
   }
   if (reasons.size() > max_reasons) {
     out += fmt::format("and {} more draws\n", group_digits(reasons.size() - max_reasons));
@@ -126,25 +130,70 @@ Exit answer_why(Command& command, const Proposal& proposal) {
 
 }  // namespace
 
+namespace {
+
+/// Repaints a scene by what the settings say of its materials, and surveys what comes of it.
+Result<void> share_materials(Command& command, Source& source, Survey& found, RoutePlan& routes) {
+  const MaterialSettings& settings = command.settings().materials;
+  if (settings.goal == MaterialGoal::keep) {
+    return {};
+  }
+  const auto images = command.read_images_in_detail(source.scene);
+  if (!images) {
+    return Failure(images.error());
+  }
+  auto proposed = propose_routes(source.scene, found, *images, settings, command.run());
+  if (!proposed) {
+    return Failure(proposed.error());
+  }
+  auto repainted = repaint(source.scene, *proposed, command.run());
+  if (!repainted) {
+    return Failure(repainted.error());
+  }
+  routes = std::move(*proposed);
+  command.console().tell(fmt::format("routed {} materials", routes.routes.size()));
+  source.origin = std::move(source.scene);
+  source.scene = std::move(repainted->scene);
+  source.images = std::move(repainted->images);
+  auto again = survey(source.scene, command.settings().survey, command.run());
+  if (!again) {
+    return Failure(again.error());
+  }
+  found = std::move(*again);
+  return {};
+}
+
+}  // namespace
+
 Result<Proposal> make_proposal(Command& command, const std::string& path) {
   const SplitSettings& split = command.settings().split;
   auto read = command.read_and_survey(path, split);
   if (!read) {
     return Failure(read.error());
   }
-  auto outlook = command.make_outlook(read->scene, read->survey);
+  Source source{std::move(read->scene), std::nullopt, {}};
+  RoutePlan routes;
+  if (auto shared = share_materials(command, source, read->survey, routes); !shared) {
+    return Failure(shared.error());
+  }
+  auto outlook = command.make_outlook(source.scene, read->survey);
   if (!outlook) {
     return Failure(outlook.error());
   }
   auto plan =
-      propose(read->scene, read->survey, command.settings().propose, *outlook, command.run());
+      propose(source.scene, read->survey, command.settings().propose, *outlook, command.run());
   if (!plan) {
     return Failure(plan.error());
   }
   plan->split = split;
+  plan->routes = std::move(routes);
   command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
-  return Proposal{std::move(read->scene), std::move(read->survey), std::move(*outlook),
+  return Proposal{std::move(source), std::move(read->survey), std::move(*outlook),
                   std::move(*plan)};
+}
+
+std::string beside(const std::string& path, const char* ending) {
+  return fs::path(path).replace_extension(ending).string();
 }
 
 std::string make_relative(const std::string& scene, const std::string& plan) {
@@ -213,8 +262,8 @@ Exit edit_command(const Options& options) {
   for (Edit& edit : edits) {
     // Nodes of pivots come by their path.
     if (edit.kind == EditKind::pivot && edit.pivot_at == PivotAt::node) {
-      for (std::size_t n = 0; n < earlier->scene.nodes.size(); ++n) {
-        if (make_node_path(earlier->scene, make_id<NodeId>(n)) == edit.value) {
+      for (std::size_t n = 0; n < earlier->source.scene.nodes.size(); ++n) {
+        if (make_node_path(earlier->source.scene, make_id<NodeId>(n)) == edit.value) {
           edit.pivot_node = make_id<NodeId>(n);
           break;
         }
@@ -226,12 +275,12 @@ Exit edit_command(const Options& options) {
       }
     }
   }
-  auto plan = edit_plan(earlier->scene, earlier->survey, earlier->plan, edits, earlier->outlook,
-                        command.run());
+  auto plan = edit_plan(earlier->source.scene, earlier->survey, earlier->plan, edits,
+                        earlier->outlook, command.run());
   if (!plan) {
     Error error = plan.error();
     error.place.file = options.revise;
-    tell_changes(command, earlier->scene, earlier->plan, error);
+    tell_changes(command, earlier->source.scene, earlier->plan, error);
     return command.fail(error);
   }
   const std::string scene = find_scene(earlier->plan.scene_path, options.revise);

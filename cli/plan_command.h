@@ -4,13 +4,13 @@
 
 #include <string>
 
-#include "command.h"
+#include "source.h"
 
 /// Making, changing and asking plans.
 namespace wakuzume::cli {
 
 struct Proposal {
-  Scene scene;
+  Source source;
   Survey survey;
   Outlook outlook;
   Plan plan;
@@ -18,6 +18,8 @@ struct Proposal {
 
 Result<Proposal> make_proposal(Command& command, const std::string& path);
 
+/// "out/level.glb" with ".ledger.json" is "out/level.ledger.json".
+std::string beside(const std::string& path, const char* ending);
 /// A plan names its scene relative to itself, so that both can be moved together.
 std::string make_relative(const std::string& scene, const std::string& plan);
 /// Where the scene of a plan is. \param file  of the plan

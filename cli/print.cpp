@@ -161,6 +161,18 @@ std::string to_text(const Verdict& verdict) {
                      group_digits(verdict.fates[2]), group_digits(verdict.fates[3]));
   out += fmt::format("  largest distance of a corner from its place: {:.3g} m\n",
                      verdict.largest_position_error_m);
+  if (!verdict.looks.empty()) {
+    const auto worst =
+        std::min_element(verdict.looks.begin(), verdict.looks.end(),
+                         [](const LookCheck& a, const LookCheck& b) { return a.psnr_db < b.psnr_db; });
+    std::uint64_t samples = 0;
+    for (const LookCheck& check : verdict.looks) {
+      samples += check.samples;
+    }
+    out += fmt::format("  {} that became shared ones look the same in {} places; at worst {:.1f} dB\n",
+                       plural(verdict.looks.size(), "material", "materials"), group_digits(samples),
+                       worst->psnr_db);
+  }
   if (verdict.mismatch_count > 0) {
     out +=
         fmt::format("  {} that do not match:\n", plural(verdict.mismatch_count, "thing", "things"));

@@ -2,10 +2,10 @@
 
 build_packages=(
   cmake g++ ninja-build pkg-config
-  libcli11-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libqhull-dev libsimdjson-dev libspng-dev libtbb-dev
-  libtomlplusplus-dev libturbojpeg0-dev libwebp-dev libxxhash-dev rapidjson-dev
+  libastcenc-dev libcli11-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libqhull-dev libsimdjson-dev libspng-dev libtbb-dev
+  libtomlplusplus-dev libturbojpeg0-dev libwebp-dev libxxhash-dev libzstd-dev rapidjson-dev
 )
-test_packages=(libbenchmark-dev libgtest-dev)
+test_packages=(libbenchmark-dev libgtest-dev libstb-dev)
 
 say() { printf '\n== %s\n' "$*"; }
 

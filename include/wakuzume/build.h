@@ -12,6 +12,7 @@
 #include "wakuzume/bytes.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/propose.h"
+#include "wakuzume/repaint.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
@@ -75,6 +76,11 @@ struct SourceCopy {
 struct Ledger {
   std::string source_path;  ///< relative to the ledger's folder; the core does not use it
   SplitSettings split;      ///< how the source was made from that file; the core does not use it
+  RoutePlan routes;         ///< by which it was repainted then
+  /// Images of the routes' pages in the result. Both hashes are without their bytes.
+  PageImages page_images;
+  /// By material of the result: its number in the source. Empty: they have the same numbers.
+  std::vector<MaterialId> material_from;
   ContentHash source_hash;
   ContentHash result_hash;
   std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
@@ -109,7 +115,10 @@ struct BuildSettings {
   PivotAt asset_pivot = PivotAt::world_origin;
   /// What a result's "asset" extra names: the group's name with this. \default ".glb"
   std::string asset_ending = ".glb";
-  BuildCache* cache = nullptr;  ///< borrowed; null: everything is made anew
+  /// The scene that the source was repainted from: what only that one shows does not go along.
+  const Scene* origin = nullptr;  ///< borrowed; null: there is none
+  PageImages page_images{};       ///< of the source, where it was repainted
+  BuildCache* cache = nullptr;    ///< borrowed; null: everything is made anew
 };
 
 /// One group as a scene of its own, its origin at the group's pivot.

@@ -9,19 +9,14 @@
 
 #include "wakuzume/bytes.h"
 #include "wakuzume/image_facts.h"
+#include "wakuzume/ktx2.h"
 #include "wakuzume/material.h"
+#include "wakuzume/picture_codec.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
 
 namespace wakuzume {
-
-/// Pixels of an image: rows from the top, RGBA, 8 bits a channel, no padding.
-struct Pixels {
-  std::uint32_t width_px = 0;
-  std::uint32_t height_px = 0;
-  std::vector<std::uint8_t> rgba;  ///< 4 x width x height
-};
 
 struct ImageLimits {
   /// Refuse to decode more pixels than this. \range [1, 2^32]
@@ -29,7 +24,7 @@ struct ImageLimits {
 };
 
 /// The encoded bytes of an image of the scene, wherever they are.
-Bytes encoded_bytes(const Scene& scene, const Image& image);
+Bytes encoded_bytes(const Scene& scene, ImageId image);
 
 /// Decodes PNG, JPEG and WebP, told apart by their first bytes and not by their name.
 /// \error bad_image  not one of the three, or damaged
@@ -40,6 +35,7 @@ Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits = {}
 enum class ImageDepth : std::uint8_t {
   sizes,   ///< headers alone
   pixels,  ///< all is decoded, one image a thread at a time
+  detail,  ///< and it is measured what a smaller picture would lose
 };
 
 /// One entry an image of the scene. What can't be read has a problem in its entry.
@@ -53,5 +49,36 @@ Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
 /// Encodes as PNG; an alpha channel is written only where some pixel is not opaque.
 /// \error bad_image  the size and the number of bytes disagree
 Result<std::vector<std::byte>> encode_png(const Pixels& pixels);
+
+/// JPEG with colours as fine as brightness; WebP without loss.
+/// \error bad_image  the size and the number of bytes disagree, or the type can't hold so much
+Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
+                                            PictureType type,
+                                            int jpeg_quality = 92);
+
+/// The formats of this header for the core.
+class StandardCodec final : public PictureCodec {
+ public:
+  explicit StandardCodec(const ImageLimits& limits = {}, int jpeg_quality = 92)
+      : limits_(limits), jpeg_quality_(jpeg_quality) {}
+  [[nodiscard]] Result<Pixels> decode(const Bytes& encoded) const override {
+    return decode_image(encoded, limits_);
+  }
+  [[nodiscard]] Result<std::vector<std::byte>> encode(const Pixels& pixels,
+                                                      PictureType type) const override {
+    return encode_image(pixels, type, jpeg_quality_);
+  }
+  [[nodiscard]] Result<TextureArray> decode_array(const Bytes& encoded) const override {
+    return decode_ktx2(encoded, {.max_pixels = limits_.max_pixels});
+  }
+  [[nodiscard]] Result<std::vector<std::byte>> encode_array(
+      TextureArray array, const ArraySettings& settings, const RunControl& run) const override {
+    return encode_ktx2(std::move(array), settings, run);
+  }
+
+ private:
+  ImageLimits limits_;
+  int jpeg_quality_;
+};
 
 }  // namespace wakuzume

@@ -33,10 +33,19 @@ struct Sampler {
   Boxed<Extra> extra;
 };
 
+/// WAKUZUME_texture_layers: each vertex has its number in `_LAYER`.
+struct TextureLayers {
+  ImageId image = no_image;                ///< a texture array, KTX 2.0
+  std::vector<std::uint32_t> layer_of{};  ///< by that number
+};
+inline constexpr const char* texture_layers_extension = "WAKUZUME_texture_layers";
+inline constexpr const char* layer_semantic = "_LAYER";
+
 struct Texture {
   std::string name;
   ImageId image = no_image;
   SamplerId sampler = no_sampler;
+  Boxed<TextureLayers> layers;
   Boxed<Extra> extra;
 };
 

@@ -12,6 +12,7 @@
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/result.h"
+#include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/split.h"
@@ -216,6 +217,7 @@ struct Plan {
   std::string scene_path;  ///< as given to the tool, relative to the plan file; empty in memory
   ContentHash scene_hash;
   SplitSettings split;  ///< how the scene was made from the file; the core does not use it
+  RoutePlan routes;     ///< by which it was repainted then; the core does not use them
   SurveySettings survey_settings;
   ProposeSettings settings;
   std::string profile;           ///< name of the cost profile

@@ -23,6 +23,15 @@ struct RestoreChoice {
   std::vector<std::string> nodes{};   ///< globs over node paths of the source; with all below them
 };
 
+/// Where a source was repainted: the draws that come back get their own materials again.
+struct RestoreLook {
+  /// The source with the draws of list_restored untouched; its first meshes and materials are those
+  /// of the source. Borrowed, like the next.
+  const Scene* source = nullptr;
+  const Scene* origin = nullptr;  ///< the scene it was repainted from
+  PageImages page_images{};       ///< of `source`
+};
+
 /// Draws of an instance come back together, since an instance is there or not.
 /// \pre check_scene of both scenes
 /// \error plan_mismatch  the ledger was not written for these two scenes
@@ -35,7 +44,17 @@ Result<Built> restore(const Scene& built,
                       const Ledger& ledger,
                       const Scene& source,
                       const RestoreChoice& choice,
-                      const RunControl& run = {});
+                      const RunControl& run = {},
+                      const RestoreLook& look = {});
+
+/// The draws of the source that come back by a choice, ascending; with those of chosen nodes that
+/// stayed on them but may show a shared material.
+/// \error as restore
+Result<std::vector<DrawRef>> list_restored(const Scene& built,
+                                           const Ledger& ledger,
+                                           const Scene& source,
+                                           const RestoreChoice& choice,
+                                           const RunControl& run = {});
 
 /// A scene as a result of itself: every draw is kept.
 Built make_untouched(const Scene& scene, const RunControl& run = {});

@@ -58,6 +58,9 @@ struct Primitive {
 struct Mesh {
   std::string name;
   std::vector<Primitive> primitives;
+  /// With WAKUZUME_texture_layers: what shows the same to those who do not know that extension, and
+  /// is no draw to those who do. Empty: they see `primitives`.
+  std::vector<Primitive> plain;
   std::vector<double> weights;
   Boxed<Extra> extra;
 };

@@ -12,6 +12,7 @@
 
 #include "wakuzume/assess.h"
 #include "wakuzume/result.h"
+#include "wakuzume/routes.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
 
@@ -61,6 +62,10 @@ std::unique_ptr<Table> make_finding_table(const Assessment& assessment);
 std::unique_ptr<Table> make_near_table(const Scene& scene,
                                        const Survey& survey,
                                        const Assessment& assessment);
+
+/// One row a material that is drawn: its route, and its tile where it has one.
+/// \param scene  the one that the routes are for
+std::unique_ptr<Table> make_route_table(const Scene& scene, const RoutePlan& routes);
 
 struct TableQuery {
   /// "column op value", all must hold. Operators: = != < <= > >=. On texts = and != take globs, in

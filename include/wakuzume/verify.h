@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "wakuzume/build.h"
+#include "wakuzume/picture_codec.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
@@ -36,6 +37,9 @@ struct VerifySettings {
   double repeat_attribute_tolerance = 1e-4;
   /// Semantics that may differ there, as FamilySettings has them. \default none
   std::vector<std::string> ignored_attributes{};
+  /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
+  /// area of two texels of the page. \range [0, 100]
+  double look_psnr_db = 30;
 };
 /// \error bad_setting
 Result<void> validate(const VerifySettings& settings);
@@ -44,6 +48,14 @@ Result<void> validate(const VerifySettings& settings);
 struct Mismatch {
   DrawRef draw;  ///< source draw; no_node for something drawn that has no source
   std::string what;
+};
+
+/// How well a shared material shows what one of the source showed.
+struct LookCheck {
+  MaterialId material = no_material;  ///< of the source
+  /// Of the worst of its channels, as they are encoded; 100 where all is equal.
+  double psnr_db = 100;
+  std::uint64_t samples = 0;  ///< places on its draws
 };
 
 struct Verdict {
@@ -58,6 +70,7 @@ struct Verdict {
   /// Source draws that another's geometry stands for, vertex by vertex within the tolerance.
   std::uint64_t fitted_draws = 0;
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
+  std::vector<LookCheck> looks;                   ///< by material; of verify_looks
 };
 
 /// \pre check_scene holds for both
@@ -68,5 +81,18 @@ Result<Verdict> verify(const Scene& before,
                        const Ledger& ledger,
                        const VerifySettings& settings = {},
                        const RunControl& run = {});
+
+/// Holds a repainted scene against the one before, material by material: at places strewn over its
+/// draws all channels are looked up in both, by what each material says and nothing else, and
+/// compared. Adds to the verdict what differs.
+/// \param after  repaint(before, ...) with the pictures of its pages as they were written
+/// \error bad_image, too_large  of a picture; cancelled
+/// \cost decodes each picture once for each material that shows it, side by side
+Result<void> verify_looks(const Scene& before,
+                          const Scene& after,
+                          const PictureCodec& codec,
+                          const VerifySettings& settings,
+                          Verdict& verdict,
+                          const RunControl& run = {});
 
 }  // namespace wakuzume

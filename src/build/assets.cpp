@@ -47,8 +47,11 @@ class AssetMaker {
     node.extra = built_[id].extra;
     node.mesh = built_[id].mesh;
     if (meshes_.take(node.mesh)) {
-      for (Primitive& primitive : out_.meshes.back().primitives) {
-        take_primitive(primitive);
+      Mesh& mesh = out_.meshes.back();
+      for (std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
+        for (Primitive& primitive : *primitives) {
+          take_primitive(primitive);
+        }
       }
     }
     out_.nodes.push_back(std::move(node));
@@ -135,7 +138,12 @@ class AssetMaker {
       return;
     }
     samplers_.take(out_.textures.back().sampler);
-    out_.textures.back().image = take_image(out_.textures.back().image);
+    Texture& texture = out_.textures.back();
+    texture.image = take_image(texture.image);
+    if (texture.layers) {
+      TextureLayers& layers = texture.layers.ensure();
+      layers.image = take_image(layers.image);
+    }
   }
 
   ImageId take_image(ImageId id) {

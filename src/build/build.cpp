@@ -14,9 +14,11 @@
 #include "build/compact.h"
 #include "build/detach.h"
 #include "build/geometry.h"
+#include "build/looks.h"
 #include "plan/check.h"
 #include "plan/names.h"
 #include "survey/glob.h"
+#include "texture/plain_look.h"
 #include "survey/rules.h"
 
 namespace wakuzume {
@@ -35,6 +37,7 @@ class Builder {
         geometry_(source, plan, survey, settings, built_.scene) {
     built_.scene = source;
     built_.ledger.source_hash = plan.scene_hash;
+    built_.ledger.page_images = settings.page_images;
     built_.ledger.rows.resize(survey.draws.size());
     for (std::size_t d = 0; d < survey.draws.size(); ++d) {
       built_.ledger.rows[d].source = {survey.draws[d].node, survey.draws[d].primitive};
@@ -55,14 +58,24 @@ class Builder {
     add_groups();
     const std::size_t blocks = built_.scene.blocks.size();
     add_colliders();
-    join_blocks(built_.scene, blocks);
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
+    if (auto added = add_plain_looks(plan_.routes, settings_.page_images, built_.scene); !added) {
+      return Failure(added.error());
+    }
+    join_blocks(built_.scene, blocks);
     report_left_out();
     Ledger& ledger = built_.ledger;
     if (settings_.carry_source == CarrySource::hidden) {
       ledger.source_copy = carry_source(source_, built_.scene);
     }
-    renumber_nodes(compact(source_, built_.scene, ledger.left_out), ledger);
+    // A copy of the source needs all that the source refers to.
+    const bool drops = settings_.origin != nullptr && ledger.source_copy.first_node == no_node;
+    renumber_nodes(
+        compact(source_, built_.scene, ledger.left_out, drops ? settings_.origin : nullptr),
+        ledger);
+    if (drops) {
+      drop_unshown(*settings_.origin, built_);
+    }
     for (const auto& [node, name] : asset_nodes_) {
       const NodeId id = ledger.results[node].node;
       built_.assets.push_back({name, make_asset_scene(built_.scene, id, built_.scene[id].name)});

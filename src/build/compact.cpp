@@ -9,6 +9,7 @@
 #include <map>
 #include <set>
 
+#include "build/use_marks.h"
 #include "scene/byte_range.h"
 #include "scene/tree.h"
 
@@ -33,8 +34,10 @@ void for_each_stream_of(AnyPrimitive& primitive, Visit&& visit) {
 template <class AnyScene, class Visit>
 void for_each_stream_ref(AnyScene& scene, Visit&& visit) {
   for (auto& mesh : scene.meshes) {
-    for (auto& primitive : mesh.primitives) {
-      for_each_stream_of(primitive, visit);
+    for (auto* primitives : {&mesh.primitives, &mesh.plain}) {
+      for (auto& primitive : *primitives) {
+        for_each_stream_of(primitive, visit);
+      }
     }
   }
   for (auto& skin : scene.skins) {
@@ -80,50 +83,6 @@ void for_each_view_ref(AnyScene& scene, Visit&& visit) {
   }
 }
 
-/// Which entries of a table something refers to.
-template <class Id>
-class UseMarks {
- public:
-  explicit UseMarks(std::size_t size) : used_(size, false) {}
-  void operator()(Id id) {
-    if (to_index(id) < used_.size()) {
-      used_[to_index(id)] = true;
-    }
-  }
-  [[nodiscard]] bool has(std::size_t index) const { return index < used_.size() && used_[index]; }
-
- private:
-  std::vector<bool> used_;
-};
-
-/// Removes the entries that were used before and are not now; gives the new number of each.
-template <class Id, class T>
-std::vector<Id> remove_unused(std::vector<T>& table,
-                              const UseMarks<Id>& before,
-                              const UseMarks<Id>& now) {
-  std::vector<Id> number(table.size(), make_id<Id>(no_index));
-  std::size_t kept = 0;
-  for (std::size_t i = 0; i < table.size(); ++i) {
-    if (before.has(i) && !now.has(i)) {
-      continue;
-    }
-    number[i] = make_id<Id>(kept);
-    if (kept != i) {
-      table[kept] = std::move(table[i]);
-    }
-    ++kept;
-  }
-  table.erase(table.begin() + static_cast<std::ptrdiff_t>(kept), table.end());
-  return number;
-}
-
-template <class Id>
-void renumber(Id& id, const std::vector<Id>& number) {
-  if (to_index(id) != no_index) {
-    id = number[to_index(id)];
-  }
-}
-
 // ---- unknown extensions that may point at something ------------------------------------------
 
 /// Extensions whose numbers, if any, are of tables that keep their order.
@@ -156,51 +115,6 @@ bool may_hold_reference(const std::string& json) {
     }
   }
   return false;
-}
-
-/// The name of an extension that may refer to a node, mesh, accessor or view; empty if there is
-/// none.
-std::string find_referring_extension(const Scene& scene) {
-  std::string found;
-  const auto look = [&](const Boxed<Extra>& extra) {
-    if (!extra || !found.empty()) {
-      return;
-    }
-    for (const RawMember& extension : extra->extensions) {
-      if (!is_harmless(extension.name) && may_hold_reference(extension.json)) {
-        found = extension.name;
-      }
-    }
-  };
-  look(scene.extra);
-  for (const Node& node : scene.nodes) {
-    look(node.extra);
-  }
-  for (const Mesh& mesh : scene.meshes) {
-    look(mesh.extra);
-    for (const Primitive& primitive : mesh.primitives) {
-      look(primitive.extra);
-    }
-  }
-  for (const Level& level : scene.levels) {
-    look(level.extra);
-  }
-  for (const Animation& animation : scene.animations) {
-    look(animation.extra);
-    for (const AnimationChannel& channel : animation.channels) {
-      look(channel.target_extra);
-    }
-  }
-  for (const Skin& skin : scene.skins) {
-    look(skin.extra);
-  }
-  for (const BlockView& view : scene.views) {
-    look(view.extra);
-  }
-  for (const Material& material : scene.materials) {
-    look(material.extra);
-  }
-  return found;
 }
 
 // ---- nodes -----------------------------------------------------------------------------------
@@ -361,11 +275,22 @@ void trim_views(Scene& scene, const UseMarks<ViewId>& shrunk) {
   }
 }
 
-void remove_data(const Scene& source, Scene& built) {
-  UseMarks<MeshId> meshes_before(source.meshes.size());
+/// \param sources  the scenes whose data may go; of equal tables, as far as they reach
+void remove_data(std::span<const Scene* const> sources, Scene& built) {
+  UseMarks<MeshId> meshes_before(built.meshes.size());
   UseMarks<MeshId> meshes_now(built.meshes.size());
-  for (const Node& node : source.nodes) {
-    meshes_before(node.mesh);
+  UseMarks<StreamId> streams_before(built.streams.size());
+  UseMarks<ViewId> views_before(built.views.size());
+  UseMarks<BlockId> blocks_before(built.blocks.size());
+  for (const Scene* source : sources) {
+    for (const Node& node : source->nodes) {
+      meshes_before(node.mesh);
+    }
+    for_each_stream_ref(*source, streams_before);
+    for_each_view_ref(*source, views_before);
+    for (const BlockView& view : source->views) {
+      blocks_before(view.block);
+    }
   }
   for (const Node& node : built.nodes) {
     meshes_now(node.mesh);
@@ -375,12 +300,10 @@ void remove_data(const Scene& source, Scene& built) {
     renumber(node.mesh, mesh_number);
   }
 
-  UseMarks<StreamId> streams_before(source.streams.size());
   UseMarks<StreamId> streams_now(built.streams.size());
-  for_each_stream_ref(source, streams_before);
   for_each_stream_ref(std::as_const(built), streams_now);
   UseMarks<ViewId> shrunk(built.views.size());
-  for (std::size_t i = 0; i < source.streams.size(); ++i) {
+  for (std::size_t i = 0; i < built.streams.size(); ++i) {
     if (streams_before.has(i) && !streams_now.has(i)) {
       shrunk(built.streams[i].view);
     }
@@ -389,18 +312,12 @@ void remove_data(const Scene& source, Scene& built) {
   for_each_stream_ref(built, [&](StreamId& id) { renumber(id, stream_number); });
   trim_views(built, shrunk);
 
-  UseMarks<ViewId> views_before(source.views.size());
   UseMarks<ViewId> views_now(built.views.size());
-  for_each_view_ref(source, views_before);
   for_each_view_ref(std::as_const(built), views_now);
   const auto view_number = remove_unused(built.views, views_before, views_now);
   for_each_view_ref(built, [&](ViewId& id) { renumber(id, view_number); });
 
-  UseMarks<BlockId> blocks_before(source.blocks.size());
   UseMarks<BlockId> blocks_now(built.blocks.size());
-  for (const BlockView& view : source.views) {
-    blocks_before(view.block);
-  }
   for (const BlockView& view : built.views) {
     blocks_now(view.block);
   }
@@ -412,7 +329,55 @@ void remove_data(const Scene& source, Scene& built) {
 
 }  // namespace
 
-NodeMap compact(const Scene& source, Scene& built, std::vector<std::string>& left_out) {
+std::string find_referring_extension(const Scene& scene) {
+  std::string found;
+  const auto look = [&](const Boxed<Extra>& extra) {
+    if (!extra || !found.empty()) {
+      return;
+    }
+    for (const RawMember& extension : extra->extensions) {
+      if (!is_harmless(extension.name) && may_hold_reference(extension.json)) {
+        found = extension.name;
+      }
+    }
+  };
+  look(scene.extra);
+  for (const Node& node : scene.nodes) {
+    look(node.extra);
+  }
+  for (const Mesh& mesh : scene.meshes) {
+    look(mesh.extra);
+    for (const std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
+      for (const Primitive& primitive : *primitives) {
+        look(primitive.extra);
+      }
+    }
+  }
+  for (const Level& level : scene.levels) {
+    look(level.extra);
+  }
+  for (const Animation& animation : scene.animations) {
+    look(animation.extra);
+    for (const AnimationChannel& channel : animation.channels) {
+      look(channel.target_extra);
+    }
+  }
+  for (const Skin& skin : scene.skins) {
+    look(skin.extra);
+  }
+  for (const BlockView& view : scene.views) {
+    look(view.extra);
+  }
+  for (const Material& material : scene.materials) {
+    look(material.extra);
+  }
+  return found;
+}
+
+NodeMap compact(const Scene& source,
+                Scene& built,
+                std::vector<std::string>& left_out,
+                const Scene* origin) {
   const std::string referring = find_referring_extension(built);
   if (!referring.empty()) {
     left_out.push_back(fmt::format(
@@ -426,7 +391,8 @@ NodeMap compact(const Scene& source, Scene& built, std::vector<std::string>& lef
     return same;
   }
   NodeMap number = remove_nodes(built, find_emptied(source, built));
-  remove_data(source, built);
+  const Scene* sources[] = {&source, origin == nullptr ? &source : origin};
+  remove_data(sources, built);
   return number;
 }
 

@@ -19,6 +19,15 @@ using NodeMap = std::vector<NodeId>;
 /// An unknown extension that may hold a number of a table keeps everything in place; then a
 /// sentence is added to `left_out`.
 /// \pre the first nodes, meshes, streams and views of `built` are those of `source`
-NodeMap compact(const Scene& source, Scene& built, std::vector<std::string>& left_out);
+/// \param origin  a scene with the first meshes, streams and views of `source`, whose data may go
+///                too; null: there is none
+NodeMap compact(const Scene& source,
+                Scene& built,
+                std::vector<std::string>& left_out,
+                const Scene* origin = nullptr);
+
+/// The name of an extension that may refer to a node, mesh, accessor or view; empty if there is
+/// none.
+std::string find_referring_extension(const Scene& scene);
 
 }  // namespace wakuzume

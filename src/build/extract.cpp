@@ -103,6 +103,7 @@ MeshId Extractor::take_mesh(MeshId id) {
   const auto [slot, added] = meshes_.try_emplace(id, no_mesh);
   if (added) {
     Mesh mesh = built_[id];
+    mesh.plain.clear();  // made anew, by the numbers of the new scene
     for (Primitive& primitive : mesh.primitives) {
       take_primitive(primitive);
     }
@@ -141,6 +142,7 @@ MeshId Extractor::show_mesh(MeshId id, const DrawRef& shown) {
 
 MeshId Extractor::cut_mesh(MeshId id, const std::vector<KeptPrimitive>& kept) {
   Mesh mesh = built_[id];
+  mesh.plain.clear();
   mesh.primitives.clear();
   for (const KeptPrimitive& part : kept) {
     const Primitive& from = built_[id].primitives[part.primitive];
@@ -225,10 +227,14 @@ void Extractor::cut_instances(const std::vector<std::uint32_t>& kept, Node& node
 }
 
 MaterialId Extractor::take_material(MaterialId id) {
-  // Those of the source have their numbers in both scenes.
-  if (to_index(id) >= source_.materials.size()) {
-    materials_.take(id);
+  // Those of the source have their numbers in both scenes, unless the ledger tells them.
+  const MaterialId from = to_index(id) < ledger_.material_from.size()
+                              ? ledger_.material_from[to_index(id)]
+                              : id;
+  if (to_index(from) < source_.materials.size()) {
+    return from;
   }
+  materials_.take(id);
   return id;
 }
 

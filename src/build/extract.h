@@ -36,8 +36,8 @@ bool holds_range(const Scene& built, const LedgerRow& row);
 class Extractor {
  public:
   /// All are borrowed.
-  Extractor(const Scene& built, const Scene& source, Scene& out)
-      : built_(built), source_(source), out_(out) {}
+  Extractor(const Scene& built, const Ledger& ledger, const Scene& source, Scene& out)
+      : built_(built), ledger_(ledger), source_(source), out_(out) {}
 
   MeshId take_mesh(MeshId mesh);
   /// A mesh of `built` that shows a primitive of the source as it is stored there.
@@ -56,6 +56,7 @@ class Extractor {
   Primitive cut_primitive(const Primitive& from, const std::vector<GeometryRange>& ranges);
 
   const Scene& built_;
+  const Ledger& ledger_;
   const Scene& source_;
   Scene& out_;
   std::map<MeshId, MeshId> meshes_;

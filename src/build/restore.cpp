@@ -14,8 +14,10 @@
 #include "build/compact.h"
 #include "build/detach.h"
 #include "build/extract.h"
+#include "build/looks.h"
 #include "plan/check.h"
 #include "survey/glob.h"
+#include "texture/plain_look.h"
 
 namespace wakuzume {
 namespace {
@@ -112,11 +114,19 @@ class Chooser {
 /// The source, with those results that are left put in.
 class Restorer {
  public:
-  Restorer(const Scene& built, const Ledger& ledger, const Scene& source)
-      : built_(built), source_(source), extract_(built, source, out_.scene) {
-    out_.scene = source;
+  Restorer(const Scene& built,
+           const Ledger& ledger,
+           const Scene& source,
+           const RestoreLook& look)
+      : built_(built),
+        source_(look.source == nullptr ? source : *look.source),
+        origin_(look.origin),
+        extract_(built, ledger, source_, out_.scene) {
+    out_.scene = source_;
     out_.ledger = ledger;
     out_.ledger.results.clear();
+    out_.ledger.page_images = look.page_images;
+    out_.ledger.material_from.clear();
   }
 
   Result<Built> run(const Ledger& before, const std::vector<bool>& chosen, const RunControl& run) {
@@ -139,7 +149,9 @@ class Restorer {
     }
     add_results(before, kept);
     detach_draws(source_, moved, out_.scene, out_.ledger.rows);
-    finish(before);
+    if (auto finished = finish(before); !finished) {
+      return Failure(finished.error());
+    }
     out_.ledger.result_hash = make_content_hash(out_.scene, run);
     return std::move(out_);
   }
@@ -227,21 +239,29 @@ class Restorer {
     }
   }
 
-  void finish(const Ledger& before) {
+  Result<void> finish(const Ledger& before) {
     Ledger& ledger = out_.ledger;
+    if (auto added = add_plain_looks(before.routes, ledger.page_images, out_.scene); !added) {
+      return added;
+    }
     ledger.source_copy = {};
     if (before.source_copy.first_node != no_node && !ledger.results.empty()) {
       ledger.source_copy = carry_source(source_, out_.scene);
     }
     std::vector<std::string> notes;
-    const NodeMap number = compact(source_, out_.scene, notes);
+    const bool drops = origin_ != nullptr && ledger.source_copy.first_node == no_node;
+    const NodeMap number = compact(source_, out_.scene, notes, drops ? origin_ : nullptr);
     for (const std::string& note : notes) {
       add_once(ledger.left_out, note);
     }
     renumber_nodes(number, ledger);
+    if (drops) {
+      drop_unshown(*origin_, out_);
+    }
     if (ledger.results.empty()) {
       ledger.left_out.clear();
     }
+    return {};
   }
 
   /// Instances that stay close up in their order.
@@ -302,7 +322,8 @@ class Restorer {
   }
 
   const Scene& built_;
-  const Scene& source_;
+  const Scene& source_;  ///< as its draws come back
+  const Scene* origin_;
   Built out_;
   Extractor extract_;
 };
@@ -350,11 +371,13 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
 
 }  // namespace
 
-Result<Built> restore(const Scene& built,
-                      const Ledger& ledger,
-                      const Scene& source,
-                      const RestoreChoice& choice,
-                      const RunControl& run) {
+namespace {
+
+Result<std::vector<bool>> choose_rows(const Scene& built,
+                                      const Ledger& ledger,
+                                      const Scene& source,
+                                      const RestoreChoice& choice,
+                                      const RunControl& run) {
   if (auto same =
           check_hash(ledger.source_hash, make_content_hash(source, run), "the ledger's source");
       !same) {
@@ -368,11 +391,50 @@ Result<Built> restore(const Scene& built,
   if (auto good = check_rows(built, ledger, source); !good) {
     return Failure(good.error());
   }
-  const auto chosen = Chooser(built, ledger, source).choose(choice);
+  return Chooser(built, ledger, source).choose(choice);
+}
+
+}  // namespace
+
+Result<Built> restore(const Scene& built,
+                      const Ledger& ledger,
+                      const Scene& source,
+                      const RestoreChoice& choice,
+                      const RunControl& run,
+                      const RestoreLook& look) {
+  const auto chosen = choose_rows(built, ledger, source, choice, run);
   if (!chosen) {
     return Failure(chosen.error());
   }
-  return Restorer(built, ledger, source).run(ledger, *chosen, run);
+  Result<Built> out = Restorer(built, ledger, source, look).run(ledger, *chosen, run);
+  if (out && look.source != nullptr) {
+    out->ledger.source_hash = make_content_hash(*look.source, run);
+  }
+  return out;
+}
+
+Result<std::vector<DrawRef>> list_restored(const Scene& built,
+                                           const Ledger& ledger,
+                                           const Scene& source,
+                                           const RestoreChoice& choice,
+                                           const RunControl& run) {
+  const auto chosen = choose_rows(built, ledger, source, choice, run);
+  if (!chosen) {
+    return Failure(chosen.error());
+  }
+  std::vector<std::string> globs;
+  for (const std::string& glob : choice.nodes) {
+    globs.insert(globs.end(), {glob, glob + "/*"});
+  }
+  const GlobSet wanted(globs);
+  std::vector<DrawRef> draws;
+  for (std::size_t r = 0; r < chosen->size(); ++r) {
+    const DrawRef& draw = ledger.rows[r].source;
+    if ((*chosen)[r] || wanted.find(make_node_path(source, draw.node)) != no_index) {
+      draws.push_back(draw);
+    }
+  }
+  return draws;
 }
 
 Built make_untouched(const Scene& scene, const RunControl& run) {

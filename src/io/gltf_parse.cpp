@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <utility>
 
 #include "io/spelled.h"
 
@@ -246,8 +247,21 @@ bool GltfParser::parse_primitive(JsonValue value, const At& at, Primitive& out) 
          (has_attributes || in_.fail(ErrorCode::missing_member, at, "attributes are required"));
 }
 
+bool GltfParser::parse_layered(JsonValue value, const At& at, std::vector<Primitive>& out) {
+  const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    return key == "primitives"
+               ? in_.array(v, a, [&](JsonValue item, const At& b) {
+                   return parse_primitive(item, b, out.emplace_back());
+                 })
+               : in_.fail(ErrorCode::bad_value, a, "only 'primitives' is expected here");
+  });
+  return good && (!out.empty() ||
+                  in_.fail(ErrorCode::missing_member, at, "at least one primitive is required"));
+}
+
 bool GltfParser::parse_mesh(JsonValue value, const At& at) {
   Mesh& mesh = scene_.meshes.emplace_back();
+  std::vector<Primitive> layered;
   const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
     if (key == "name") {
       return in_.read(v, a, mesh.name);
@@ -260,8 +274,16 @@ bool GltfParser::parse_mesh(JsonValue value, const At& at) {
     if (key == "weights") {
       return in_.read(v, a, mesh.weights);
     }
-    return rest(key, v, a, mesh.extra);
+    return rest(key, v, a, mesh.extra,
+                [&](const std::string& name, JsonValue inner, const At& b, bool& known) {
+                  known = name == texture_layers_extension;
+                  return !known || parse_layered(inner, b, layered);
+                });
   });
+  if (!layered.empty()) {
+    // What is drawn by those who know the extension stands first.
+    mesh.plain = std::exchange(mesh.primitives, std::move(layered));
+  }
   return good && (!mesh.primitives.empty() ||
                   in_.fail(ErrorCode::missing_member, at, "at least one primitive is required"));
 }

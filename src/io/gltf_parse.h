@@ -52,6 +52,8 @@ class GltfParser {
   bool parse_alpha_mode(JsonValue value, const At& at, Material& out);
   bool parse_pbr(JsonValue value, const At& at, Material& out);
   bool parse_slot(JsonValue value, const At& at, std::string_view factor_name, TextureSlot& out);
+  bool parse_layers(JsonValue value, const At& at, TextureLayers& out);
+  bool parse_layered(JsonValue value, const At& at, std::vector<Primitive>& out);
   bool parse_uv_transform(JsonValue value, const At& at, UvTransform& out);
   bool check_required();
 

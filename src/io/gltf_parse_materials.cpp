@@ -56,6 +56,17 @@ bool GltfParser::parse_sampler(JsonValue value, const At& at) {
   });
 }
 
+bool GltfParser::parse_layers(JsonValue value, const At& at, TextureLayers& out) {
+  const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    return key == "source"   ? in_.read(v, a, out.image)
+           : key == "layers" ? in_.read(v, a, out.layer_of)
+                             : in_.fail(ErrorCode::bad_value, a,
+                                        "only 'source' and 'layers' are expected here");
+  });
+  return good && ((out.image != no_image && !out.layer_of.empty()) ||
+                  in_.fail(ErrorCode::missing_member, at, "source and layers are required"));
+}
+
 bool GltfParser::parse_texture(JsonValue value, const At& at) {
   Texture& texture = scene_.textures.emplace_back();
   return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
@@ -68,7 +79,11 @@ bool GltfParser::parse_texture(JsonValue value, const At& at) {
     if (key == "sampler") {
       return in_.read(v, a, texture.sampler);
     }
-    return rest(key, v, a, texture.extra);
+    return rest(key, v, a, texture.extra,
+                [&](const std::string& name, JsonValue inner, const At& b, bool& known) {
+                  known = name == texture_layers_extension;
+                  return !known || parse_layers(inner, b, texture.layers.ensure());
+                });
   });
 }
 

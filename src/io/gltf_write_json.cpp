@@ -230,8 +230,19 @@ class GltfJson {
   void write_mesh(const Mesh& mesh) {
     out_.begin_object();
     out_.member_if("name", mesh.name);
+    write_primitives(mesh.plain.empty() ? mesh.primitives : mesh.plain);
+    list("weights", mesh.weights);
+    write_rest(mesh.extra, !mesh.plain.empty(), [&] {
+      out_.begin_object(texture_layers_extension);
+      write_primitives(mesh.primitives);
+      out_.end_object();
+    });
+    out_.end_object();
+  }
+
+  void write_primitives(const std::vector<Primitive>& primitives) {
     out_.begin_array("primitives");
-    for (const Primitive& primitive : mesh.primitives) {
+    for (const Primitive& primitive : primitives) {
       out_.begin_object();
       write_attributes("attributes", primitive.attributes);
       reference("indices", primitive.indices);
@@ -246,9 +257,6 @@ class GltfJson {
       out_.end_object();
     }
     out_.end_array();
-    list("weights", mesh.weights);
-    write_rest(mesh.extra);
-    out_.end_object();
   }
 
   void write_slot(std::string_view name,
@@ -331,7 +339,12 @@ class GltfJson {
     out_.member_if("name", texture.name);
     reference("source", texture.image);
     reference("sampler", texture.sampler);
-    write_rest(texture.extra);
+    write_rest(texture.extra, static_cast<bool>(texture.layers), [&] {
+      out_.begin_object(texture_layers_extension);
+      out_.member("source", texture.layers->image);
+      out_.member("layers", texture.layers->layer_of);
+      out_.end_object();
+    });
     out_.end_object();
   }
 

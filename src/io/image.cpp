@@ -6,6 +6,7 @@
 #include <spng.h>
 #include <turbojpeg.h>
 #include <webp/decode.h>
+#include <webp/encode.h>
 
 #include <algorithm>
 #include <array>
@@ -15,6 +16,8 @@
 #include "io/image_type.h"
 #include "scene/hasher.h"
 #include "scene/running.h"
+#include "survey/textures.h"
+#include "texture/detail.h"
 
 namespace wakuzume {
 namespace {
@@ -166,13 +169,7 @@ std::string find_image_type(const Bytes& encoded) {
   return starts_with(encoded, "\xabKTX 20\xbb") ? "image/ktx2" : "";
 }
 
-Bytes encoded_bytes(const Scene& scene, const Image& image) {
-  if (image.view == no_view) {
-    return image.bytes;
-  }
-  const BlockView& view = scene[image.view];
-  return scene[view.block].bytes.part(view.offset, view.length);
-}
+Bytes encoded_bytes(const Scene& scene, ImageId image) { return find_encoded(scene, image); }
 
 namespace {
 
@@ -213,10 +210,13 @@ ImageFacts make_facts(const Bytes& encoded, ImageDepth depth, const ImageLimits&
   }
   facts.width_px = static_cast<std::uint32_t>(std::min<std::uint64_t>(size->width, 0xFFFF'FFFFU));
   facts.height_px = static_cast<std::uint32_t>(std::min<std::uint64_t>(size->height, 0xFFFF'FFFFU));
-  if (depth == ImageDepth::pixels && type != "image/ktx2") {
+  if (depth != ImageDepth::sizes && type != "image/ktx2") {
     const auto pixels = decode_image(encoded, limits);
     if (pixels) {
       take_pixels(*pixels, facts);
+      if (depth == ImageDepth::detail && !facts.one_color) {
+        measure_detail(*pixels, facts);
+      }
     } else {
       facts.problem = pixels.error().message;
     }
@@ -232,7 +232,7 @@ Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
                                                  const RunControl& run) {
   std::vector<ImageFacts> facts(scene.images.size());
   const bool finished = for_each_index(facts.size(), run, "reading images", [&](std::size_t i) {
-    const Bytes encoded = encoded_bytes(scene, scene.images[i]);
+    const Bytes encoded = find_encoded(scene, make_id<ImageId>(i));
     if (encoded.size() > 0) {  // else the file is missing, which is told elsewhere
       facts[i] = make_facts(encoded, depth, limits);
     }
@@ -254,11 +254,69 @@ Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits) {
   return bad_image("neither PNG nor JPEG nor WebP by its first bytes");
 }
 
-Result<std::vector<std::byte>> encode_png(const Pixels& pixels) {
+namespace {
+
+Result<void> check_pixels(const Pixels& pixels) {
   const std::uint64_t count = std::uint64_t{pixels.width_px} * pixels.height_px;
   if (count == 0 || pixels.rgba.size() != count * 4) {
     return bad_image(fmt::format("{} x {} pixels can't have {} bytes", pixels.width_px,
                                  pixels.height_px, pixels.rgba.size()));
+  }
+  return {};
+}
+
+std::vector<std::byte> copy_bytes(const void* data, std::size_t size) {
+  const auto* bytes = static_cast<const std::byte*>(data);
+  return {bytes, bytes + size};
+}
+
+Result<std::vector<std::byte>> encode_jpeg(const Pixels& pixels, int quality) {
+  const JpegDecoder encoder(tjInitCompress(), &tjDestroy);
+  unsigned char* data = nullptr;
+  unsigned long size = 0;  // NOLINT(google-runtime-int): the type of libjpeg-turbo
+  const int code = tjCompress2(encoder.get(), pixels.rgba.data(), static_cast<int>(pixels.width_px),
+                               0, static_cast<int>(pixels.height_px), TJPF_RGBA, &data, &size,
+                               TJSAMP_444, quality, TJFLAG_ACCURATEDCT);
+  const std::unique_ptr<unsigned char, decltype(&tjFree)> keeper(data, &tjFree);
+  if (code != 0) {
+    return bad_image(fmt::format("JPEG: {}", tjGetErrorStr2(encoder.get())));
+  }
+  return copy_bytes(data, size);
+}
+
+Result<std::vector<std::byte>> encode_webp(const Pixels& pixels) {
+  constexpr int effort = 4;  // of 0 to 9; more is slow and gains little
+  WebPConfig config;
+  WebPPicture picture;
+  WebPMemoryWriter writer;
+  if (WebPConfigInit(&config) == 0 || WebPConfigLosslessPreset(&config, effort) == 0 ||
+      WebPPictureInit(&picture) == 0) {
+    return bad_image("WebP: the library is of another version");
+  }
+  config.exact = 1;  // colours under transparent pixels count: filters reach them
+  picture.use_argb = 1;
+  picture.width = static_cast<int>(pixels.width_px);
+  picture.height = static_cast<int>(pixels.height_px);
+  WebPMemoryWriterInit(&writer);
+  picture.writer = WebPMemoryWrite;
+  picture.custom_ptr = &writer;
+  const bool good =
+      WebPPictureImportRGBA(&picture, pixels.rgba.data(), picture.width * 4) != 0 &&
+      WebPEncode(&config, &picture) != 0;
+  const int code = picture.error_code;
+  WebPPictureFree(&picture);
+  const std::unique_ptr<WebPMemoryWriter, decltype(&WebPMemoryWriterClear)> keeper(
+      &writer, &WebPMemoryWriterClear);
+  return good ? Result<std::vector<std::byte>>(copy_bytes(writer.mem, writer.size))
+              : bad_image(fmt::format("WebP: error {} of {} x {} pixels", code, pixels.width_px,
+                                      pixels.height_px));
+}
+
+}  // namespace
+
+Result<std::vector<std::byte>> encode_png(const Pixels& pixels) {
+  if (auto good = check_pixels(pixels); !good) {
+    return Failure(good.error());
   }
   bool opaque = true;
   for (std::size_t i = 3; i < pixels.rgba.size() && opaque; i += 4) {
@@ -266,7 +324,7 @@ Result<std::vector<std::byte>> encode_png(const Pixels& pixels) {
   }
   std::vector<std::uint8_t> rows;
   if (opaque) {
-    rows.reserve(count * 3);
+    rows.reserve(pixels.rgba.size() / 4 * 3);
     for (std::size_t i = 0; i < pixels.rgba.size(); i += 4) {
       rows.insert(rows.end(), {pixels.rgba[i], pixels.rgba[i + 1], pixels.rgba[i + 2]});
     }
@@ -288,8 +346,24 @@ Result<std::vector<std::byte>> encode_png(const Pixels& pixels) {
   if (buffer == nullptr) {
     return bad_image(fmt::format("PNG: {}", spng_strerror(code)));
   }
-  const auto* bytes = static_cast<const std::byte*>(buffer.get());
-  return std::vector<std::byte>(bytes, bytes + size);
+  return copy_bytes(buffer.get(), size);
+}
+
+Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
+                                            PictureType type,
+                                            int jpeg_quality) {
+  if (auto good = check_pixels(pixels); !good) {
+    return Failure(good.error());
+  }
+  switch (type) {
+    case PictureType::jpeg:
+      return encode_jpeg(pixels, jpeg_quality);
+    case PictureType::webp:
+      return encode_webp(pixels);
+    case PictureType::png:
+      break;
+  }
+  return encode_png(pixels);
 }
 
 }  // namespace wakuzume

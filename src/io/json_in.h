@@ -59,7 +59,8 @@ class JsonIn {
     return number != no_index || fail(ErrorCode::index_out_of_range, at, "4294967295 is no index");
   }
   template <class Id>
-  requires(std::is_enum_v<Id>) bool read(JsonValue value, const At& at, std::vector<Id>& out) {
+  requires(std::is_enum_v<Id> || std::is_same_v<Id, std::uint32_t>) bool read(
+      JsonValue value, const At& at, std::vector<Id>& out) {
     return array(value, at, [&](JsonValue item, const At& item_at) {
       return read(item, item_at, out.emplace_back());
     });

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include "io/document.h"
 #include "io/json_out.h"
+#include "io/routes_json.h"
 #include "io/settings_fields.h"
 #include "wakuzume/io.h"
 
@@ -9,7 +10,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 3;
+constexpr std::uint32_t ledger_version = 4;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -34,18 +35,24 @@ void write_split(ReadableJsonOut& out, const SplitSettings& split) {
   out.line(line);
 }
 
+/// -1 stands for one that is not there.
+template <class List>
+void write_places(ReadableJsonOut& out, const List& ids) {
+  JsonOut line;
+  line.begin_array();
+  for (const auto id : ids) {
+    line.value(to_index(id) == no_index ? -1.0 : static_cast<double>(to_index(id)));
+  }
+  line.end_array();
+  out.line(line);
+}
+
 void write_copy(ReadableJsonOut& out, const SourceCopy& copy) {
   out.begin_object("source_copy");
   out.member("first_node", copy.first_node);
   for_each_size(copy, [&](const char* name, std::uint32_t size) { out.member(name, size); });
-  JsonOut line;
-  line.begin_array();
-  for (const NodeId id : copy.node_there) {
-    line.value(id == no_node ? -1.0 : static_cast<double>(to_index(id)));
-  }
-  line.end_array();
   out.key("node_there");
-  out.line(line);
+  write_places(out, copy.node_there);
   out.end_object();
 }
 
@@ -116,6 +123,17 @@ class LedgerReader {
     }
     if (key == "split") {
       return read_split(value, at, ledger.split);
+    }
+    if (key == "materials") {
+      return read_routes(in_, value, at, ledger.routes);
+    }
+    if (key == "page_images") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_page_images(item, a, ledger.page_images.emplace_back());
+      });
+    }
+    if (key == "material_from") {
+      return read_places(value, at, ledger.material_from);
     }
     if (key == "source_copy") {
       return read_copy(value, at, ledger.source_copy);
@@ -204,17 +222,33 @@ class LedgerReader {
     });
   }
 
-  /// -1 stands for a node that is not there.
-  bool read_places(JsonValue value, const At& at, std::vector<NodeId>& out) {
+  bool read_page_images(JsonValue value,
+                        const At& at,
+                        std::array<ImageId, channel_count>& images) {
+    std::vector<ImageId> list;
+    if (!read_places(value, at, list)) {
+      return false;
+    }
+    if (list.size() != images.size()) {
+      return in_.fail(ErrorCode::bad_value, at, "a page has 4 pictures, -1 for one it has not");
+    }
+    std::copy(list.begin(), list.end(), images.begin());
+    return true;
+  }
+
+  /// -1 stands for one that is not there.
+  template <class Id>
+  bool read_places(JsonValue value, const At& at, std::vector<Id>& out) {
     std::vector<double> places;
     if (!in_.read(value, at, places)) {
       return false;
     }
     for (const double place : places) {
       if (place != std::floor(place) || place < -1 || place >= no_index) {
-        return in_.fail(ErrorCode::bad_value, at, "a place is a node's number or -1");
+        return in_.fail(ErrorCode::bad_value, at, "expected a number of a table, or -1");
       }
-      out.push_back(place < 0 ? no_node : make_id<NodeId>(static_cast<std::size_t>(place)));
+      out.push_back(place < 0 ? make_id<Id>(no_index)
+                              : make_id<Id>(static_cast<std::size_t>(place)));
     }
     return true;
   }
@@ -266,6 +300,18 @@ std::string to_json(const Ledger& ledger) {
   out.member("result_content", to_string(ledger.result_hash));
   if (!ledger.split.nodes.empty()) {
     write_split(out, ledger.split);
+  }
+  if (!ledger.routes.empty()) {
+    write_routes(out, ledger.routes);
+    out.begin_array("page_images");
+    for (const auto& page : ledger.page_images) {
+      write_places(out, page);
+    }
+    out.end_array();
+  }
+  if (!ledger.material_from.empty()) {
+    out.key("material_from");
+    write_places(out, ledger.material_from);
   }
   out.member("left_out", ledger.left_out);
   write_results(out, ledger);

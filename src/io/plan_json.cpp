@@ -5,6 +5,7 @@
 #include "io/document.h"
 #include "io/file.h"
 #include "io/json_out.h"
+#include "io/routes_json.h"
 #include "io/settings_fields.h"
 #include "wakuzume/io.h"
 
@@ -12,7 +13,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
-constexpr std::uint32_t plan_version = 3;
+constexpr std::uint32_t plan_version = 4;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -224,6 +225,9 @@ class PlanReader {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
         return read_mark(item, a, plan.marks.emplace_back());
       });
+    }
+    if (key == "materials") {
+      return read_routes(in_, value, at, plan.routes);
     }
     if (key == "families") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
@@ -512,6 +516,9 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   out.member("content", to_string(plan.scene_hash));
   out.end_object();
   write_settings(out, plan);
+  if (!plan.routes.empty()) {
+    write_routes(out, plan.routes);
+  }
   out.member("profile", plan.profile);
   out.member("view_count", plan.view_count);
   out.begin_object("forecast");

@@ -75,6 +75,47 @@ void for_each_finding_setting(AnySettings& settings, const Visit& visit) {
         "words in names of nodes, meshes and materials that mark helpers");
 }
 
+/// How materials are shared.
+template <class AnyMaterials, class Visit>
+void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
+  visit("materials", "goal", materials.goal,
+        "share materials: \"keep\" all, \"full_resolution\" (lose no texel), \"fewest_draws\"");
+  visit("materials", "routes", materials.routes,
+        "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, rebake, stay");
+  visit("materials", "scales", materials.scales,
+        "the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1");
+  visit("materials", "factor_tolerance", materials.factor_tolerance,
+        "factors of materials that count as equal may differ by so much; 0 to 1");
+  visit("materials", "max_page_px", materials.max_page_px, "longest side of a page; 64 to 16384");
+  visit("materials", "page_sides", materials.page_sides,
+        "sides of pages: \"multiples_of_four\" or \"powers_of_two\"");
+  visit("materials", "max_pages", materials.max_pages,
+        "pages that one kind of material may take; 0: any, with fewest_draws one; 0 to 65536");
+  visit("materials", "turning", materials.turning,
+        "tiles are turned by a \"quarter\" where that packs better, or \"never\"");
+  visit("materials", "clean_mips", materials.clean_mips,
+        "mip levels in which no tile shows its neighbours; 0 to 8");
+  visit("materials", "unrolled_repeats", materials.unrolled_repeats,
+        "times a texture may be repeated and still be unrolled into a page; 1 to 1024");
+  visit("materials", "enough_texels_per_metre", materials.enough_texels_per_metre,
+        "tiles finer than this shrink to it; 0: none; 0.01 to 1e6");
+  visit("materials", "max_layers", materials.max_layers, "layers of one texture array; 2 to 2048");
+  visit("materials", "max_stack_megabytes", materials.max_stack_megabytes,
+        "arrays that go together, without supercompression and with mip levels; 1 to 65536");
+  visit("materials", "layer_format", materials.layer_format,
+        "texels of arrays: \"rgba8\", \"astc_4x4\" or \"astc_6x6\"");
+  visit("materials", "layer_packing", materials.layer_packing,
+        "supercompression of arrays: \"zstd\" or \"none\"");
+  visit("materials", "plain_look", materials.plain_look,
+        "old materials for viewers that know no layers: \"beside\", or \"none\"");
+  visit("materials", "rebaked_texels_per_metre", materials.rebaked_texels_per_metre,
+        "of what is rebaked; 0: as fine as it was; 0.01 to 1e6");
+  visit("materials", "rebaked_uv_set", materials.rebaked_uv_set,
+        "where new UVs go; 0 to 15, 16: the first set that is free");
+  visit("materials", "picture_type", materials.picture_type,
+        "what pages are written as: \"png\", \"jpeg\" or \"webp\"");
+}
+
 /// How a plan is made.
 template <class AnySettings, class Visit>
 void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
@@ -138,6 +179,7 @@ template <class AnySettings, class Visit>
 void for_each_setting(AnySettings& settings, const Visit& visit) {
   for_each_survey_setting(settings, visit);
   for_each_finding_setting(settings, visit);
+  for_each_material_setting(settings.materials, visit);
   for_each_propose_setting(settings, visit);
   auto& verify = settings.verify;
   visit("verify", "position_tolerance", verify.position_tolerance,
@@ -148,6 +190,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "allowed distance where another's geometry is shown, by the draw's diagonal; 0 to 1");
   visit("verify", "repeat_attribute_tolerance", verify.repeat_attribute_tolerance,
         "there too: of UVs and colours, and a hundred times that of directions; 0 to 1");
+  visit("verify", "look_psnr_db", verify.look_psnr_db,
+        "least signal-to-noise ratio of what a shared material shows; 0 to 100");
 }
 
 /// The words of an enumeration, in its order.
@@ -176,6 +220,34 @@ struct Words<ColliderShape> {
 template <>
 struct Words<SplitBy> {
   static constexpr std::array list{"parts", "cells"};
+};
+template <>
+struct Words<MaterialGoal> {
+  static constexpr std::array list{"keep", "full_resolution", "fewest_draws"};
+};
+template <>
+struct Words<TexelFormat> {
+  static constexpr std::array list{"rgba8", "astc_4x4", "astc_6x6"};
+};
+template <>
+struct Words<Supercompression> {
+  static constexpr std::array list{"none", "zstd"};
+};
+template <>
+struct Words<PlainLook> {
+  static constexpr std::array list{"beside", "none"};
+};
+template <>
+struct Words<PageSides> {
+  static constexpr std::array list{"multiples_of_four", "powers_of_two"};
+};
+template <>
+struct Words<Turning> {
+  static constexpr std::array list{"never", "quarter"};
+};
+template <>
+struct Words<PictureType> {
+  static constexpr std::array list{"png", "jpeg", "webp"};
 };
 template <>
 struct Words<MovingParts> {

@@ -31,6 +31,7 @@ class SettingsReader {
     read_tiers();
     check_unknown();
     check(validate(settings_.split));
+    check(validate(settings_.materials));
     check(validate(settings_.propose));
     check(validate(settings_.verify));
     check(validate(settings_.views));

@@ -23,6 +23,19 @@ std::string to_json(const Verdict& verdict) {
   out.member("elements_checked", verdict.elements_checked);
   out.member("largest_position_error_m", verdict.largest_position_error_m);
   out.member("fitted_draws", verdict.fitted_draws);
+  if (!verdict.looks.empty()) {
+    out.begin_array("looks");
+    for (const LookCheck& check : verdict.looks) {
+      JsonOut line;
+      line.begin_object();
+      line.member("material", check.material);
+      line.member("psnr_db", check.psnr_db);
+      line.member("samples", check.samples);
+      line.end_object();
+      out.line(line);
+    }
+    out.end_array();
+  }
   out.member("mismatch_count", verdict.mismatch_count);
   out.begin_array("mismatches");
   for (const Mismatch& mismatch : verdict.mismatches) {

@@ -165,6 +165,10 @@ bool Checker::check_materials() {
         !refers(texture.sampler, scene_.samplers.size(), "sampler", at + "/sampler")) {
       return false;
     }
+    if (texture.layers && !refers(texture.layers->image, scene_.images.size(), "image",
+                                  at + "/extensions/WAKUZUME_texture_layers/source")) {
+      return false;
+    }
   }
   for (std::size_t i = 0; i < scene_.materials.size(); ++i) {
     const std::string at = fmt::format("/materials/{}", i);

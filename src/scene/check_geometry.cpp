@@ -150,22 +150,35 @@ bool Checker::check_instancing(const Instancing& instancing, const std::string& 
 bool Checker::check_geometry() {
   for (std::size_t m = 0; m < scene_.meshes.size(); ++m) {
     const Mesh& mesh = scene_.meshes[m];
-    for (std::size_t p = 0; p < mesh.primitives.size(); ++p) {
-      if (!check_primitive(mesh.primitives[p], fmt::format("/meshes/{}/primitives/{}", m, p))) {
-        return false;
+    for (const std::vector<Primitive>* list : {&mesh.primitives, &mesh.plain}) {
+      for (std::size_t p = 0; p < list->size(); ++p) {
+        if (!check_primitive((*list)[p], fmt::format("{}/{}", find_place(mesh, m, *list), p))) {
+          return false;
+        }
       }
     }
   }
   return true;
 }
 
+std::string Checker::find_place(const Mesh& mesh,
+                                std::size_t number,
+                                const std::vector<Primitive>& list) {
+  const bool layered = !mesh.plain.empty() && &list == &mesh.primitives;
+  return layered
+             ? fmt::format("/meshes/{}/extensions/{}/primitives", number, texture_layers_extension)
+             : fmt::format("/meshes/{}/primitives", number);
+}
+
 bool Checker::check_indices(const RunControl& run) {
   // Many primitives may share an index stream, so each is scanned once.
   std::vector<StreamId> used;
   for (const Mesh& mesh : scene_.meshes) {
-    for (const Primitive& primitive : mesh.primitives) {
-      if (primitive.indices != no_stream) {
-        used.push_back(primitive.indices);
+    for (const std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
+      for (const Primitive& primitive : *primitives) {
+        if (primitive.indices != no_stream) {
+          used.push_back(primitive.indices);
+        }
       }
     }
   }
@@ -195,18 +208,21 @@ bool Checker::check_indices(const RunControl& run) {
     return false;
   }
   for (std::size_t m = 0; m < scene_.meshes.size(); ++m) {
-    for (std::size_t p = 0; p < scene_.meshes[m].primitives.size(); ++p) {
-      const Primitive& primitive = scene_.meshes[m].primitives[p];
-      if (primitive.indices == no_stream || primitive.attributes.empty()) {
-        continue;
-      }
-      const auto slot = std::lower_bound(used.begin(), used.end(), primitive.indices);
-      const std::uint64_t top = largest[static_cast<std::size_t>(slot - used.begin())];
-      if (top >= count_vertices(scene_, primitive)) {
-        return fail(ErrorCode::index_out_of_range,
-                    fmt::format("/meshes/{}/primitives/{}/indices", m, p),
-                    "accessor {} holds the vertex number {}, there are {} vertices",
-                    to_index(primitive.indices), top, count_vertices(scene_, primitive));
+    const Mesh& mesh = scene_.meshes[m];
+    for (const std::vector<Primitive>* list : {&mesh.primitives, &mesh.plain}) {
+      for (std::size_t p = 0; p < list->size(); ++p) {
+        const Primitive& primitive = (*list)[p];
+        if (primitive.indices == no_stream || primitive.attributes.empty()) {
+          continue;
+        }
+        const auto slot = std::lower_bound(used.begin(), used.end(), primitive.indices);
+        const std::uint64_t top = largest[static_cast<std::size_t>(slot - used.begin())];
+        if (top >= count_vertices(scene_, primitive)) {
+          return fail(ErrorCode::index_out_of_range,
+                      fmt::format("{}/{}/indices", find_place(mesh, m, *list), p),
+                      "accessor {} holds the vertex number {}, there are {} vertices",
+                      to_index(primitive.indices), top, count_vertices(scene_, primitive));
+        }
       }
     }
   }

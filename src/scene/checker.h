@@ -25,6 +25,11 @@ class Checker {
   [[nodiscard]] const std::optional<Error>& error() const { return error_; }
 
  private:
+  /// Where a file has one of a mesh's two lists of primitives.
+  static std::string find_place(const Mesh& mesh,
+                                std::size_t number,
+                                const std::vector<Primitive>& list);
+
   template <class... Args>
   bool fail(ErrorCode code,
             std::string pointer,

@@ -171,11 +171,18 @@ ContentHash make_content_hash(const Scene& scene, const RunControl& run) {
     hasher.add(texture.image);
     hasher.add(texture.sampler);
     hasher.add(texture.extra);
+    if (texture.layers) {
+      hasher.add(texture.layers->image);
+      hasher.add(texture.layers->layer_of);
+    }
   }
   hasher.add(scene.materials);
   for (const Mesh& mesh : scene.meshes) {
     hasher.add(mesh.name);
     hasher.add(mesh.primitives);
+    if (!mesh.plain.empty()) {
+      hasher.add(mesh.plain);
+    }
     hasher.add(mesh.extra);
   }
   add_movement(hasher, scene);

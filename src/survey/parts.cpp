@@ -48,8 +48,15 @@ class SlotHasher {
     if (image != no_image) {
       hasher.add(contents_[to_index(image)]);
     }
+    if (const Texture& found = scene_.textures[to_index(texture)]; found.layers) {
+      hasher.add(found.layers->layer_of.size());
+      for (const std::uint32_t layer : found.layers->layer_of) {
+        hasher.add(layer);
+      }
+    }
     const SamplerId id = scene_.textures[to_index(texture)].sampler;
-    const Sampler sampler = id == no_sampler ? Sampler{} : scene_.samplers[to_index(id)];
+    const Sampler sampler =
+        make_effective(id == no_sampler ? Sampler{} : scene_.samplers[to_index(id)]);
     hasher.add(std::array{sampler.mag_filter, sampler.min_filter, sampler.wrap_s, sampler.wrap_t});
   }
 
@@ -81,17 +88,14 @@ std::vector<ContentHash> make_image_contents(const Scene& scene,
                                              std::span<const ImageFacts> images) {
   std::vector<ContentHash> contents(scene.images.size());
   for (std::size_t i = 0; i < contents.size(); ++i) {
-    const Image& image = scene.images[i];
+    const Bytes encoded = find_encoded(scene, make_id<ImageId>(i));
     if (i < images.size() && images[i].decoded) {
       contents[i] = images[i].pixels;
-    } else if (image.view != no_view) {
-      const BlockView& view = scene[image.view];
-      contents[i] = hash_bytes(scene[view.block].bytes.data().subspan(view.offset, view.length));
-    } else if (image.bytes.size() > 0) {
-      contents[i] = hash_bytes(image.bytes.data());
+    } else if (encoded.size() > 0) {
+      contents[i] = hash_bytes(encoded.data());
     } else {
       // A file that is missing is known by its name alone.
-      contents[i] = {hash_text(image.uri), i};
+      contents[i] = {hash_text(scene.images[i].uri), i};
     }
   }
   return contents;
@@ -125,7 +129,7 @@ PartHashes MaterialParts::find(const Material& material) const {
                            material.alpha_mode == AlphaMode::mask ? material.alpha_cutoff : 0));
   set(KeyPart::sidedness, hash(material.double_sided));
   set(KeyPart::shading, hash_shading(material));
-  set(KeyPart::extras, hash_text(material.extra ? material.extra->extras : ""));
+  set(KeyPart::extras, hash_text(find_own_extras(material)));
   const SlotHasher slots(scene_, contents_);
   ValueHasher color;
   slots.add(color, material.base_color_texture);

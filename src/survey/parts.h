@@ -26,6 +26,7 @@ class MaterialParts {
   [[nodiscard]] PartHashes find(MaterialId material) const;
   /// The same of a material that need not be in the scene; its name part is zero.
   [[nodiscard]] PartHashes find(const Material& material) const;
+  [[nodiscard]] std::span<const ContentHash> image_contents() const { return contents_; }
 
  private:
   const Scene& scene_;

@@ -205,6 +205,21 @@ std::string find_member(const std::string& object_json, const std::string& key) 
   return value.get(text) == simdjson::SUCCESS ? std::string(text) : simdjson::minify(value);
 }
 
+std::string find_own_extras(const Material& material) {
+  constexpr const char* key = "mtl";
+  const std::string& extras = material.extra ? material.extra->extras : std::string();
+  if (extras.find(key) == std::string::npos) {
+    return extras;
+  }
+  thread_local simdjson::dom::parser parser;
+  simdjson::dom::object object;
+  if (parser.parse(extras).get(object) != simdjson::SUCCESS || object.size() != 1 ||
+      object.at_key(key).error() != simdjson::SUCCESS) {
+    return extras;
+  }
+  return {};
+}
+
 std::string make_common_members(const std::vector<std::string>& objects) {
   if (objects.empty() || objects.front().empty() ||
       std::all_of(objects.begin(), objects.end(),

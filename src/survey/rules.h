@@ -68,6 +68,10 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
 /// The value of a member of a JSON object as text: strings without quotes, the rest as written.
 /// Empty when the text is no object, lacks the member, or the member is null.
 std::string find_member(const std::string& object_json, const std::string& key);
+
+/// Extras of a material that tell it from others: not what was read from a material library and has
+/// no place in glTF, which only another renderer would understand.
+std::string find_own_extras(const Material& material);
 /// The members that all of these JSON objects have with the same value, as an object; empty when
 /// there are none. An empty text stands for no object.
 std::string make_common_members(const std::vector<std::string>& objects);

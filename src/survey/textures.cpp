@@ -68,6 +68,9 @@ std::vector<TextureId> list_textures(const Scene& scene, const Material& materia
 
 ImageId find_image(const Scene& scene, TextureId texture) {
   const Texture& found = scene.textures[to_index(texture)];
+  if (found.layers) {
+    return found.layers->image;
+  }
   if (found.image != no_image || !found.extra) {
     return found.image;
   }
@@ -79,6 +82,23 @@ ImageId find_image(const Scene& scene, TextureId texture) {
     }
   }
   return no_image;
+}
+
+Sampler make_effective(Sampler sampler) {
+  constexpr std::uint32_t linear = 9729;
+  constexpr std::uint32_t linear_mipmap_linear = 9987;
+  sampler.mag_filter = sampler.mag_filter == 0 ? linear : sampler.mag_filter;
+  sampler.min_filter = sampler.min_filter == 0 ? linear_mipmap_linear : sampler.min_filter;
+  return sampler;
+}
+
+Bytes find_encoded(const Scene& scene, ImageId image) {
+  const Image& found = scene.images[to_index(image)];
+  if (found.view == no_view) {
+    return found.bytes;
+  }
+  const BlockView& view = scene[found.view];
+  return scene[view.block].bytes.part(view.offset, view.length);
 }
 
 std::vector<ImageId> list_images(const Scene& scene, const Material& material) {

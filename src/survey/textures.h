@@ -21,6 +21,12 @@ std::vector<TextureId> list_textures(const Scene& scene, const Material& materia
 /// Image of a texture, by its own source or by one of an extension (WebP, KTX2); else no_image.
 ImageId find_image(const Scene& scene, TextureId texture);
 
+/// With the filters that engines take where it leaves them open: linear, and mip levels.
+Sampler make_effective(Sampler sampler);
+
+/// The bytes of an image as they are stored, wherever that is; empty where its file is missing.
+Bytes find_encoded(const Scene& scene, ImageId image);
+
 /// Distinct images of a material, ascending.
 std::vector<ImageId> list_images(const Scene& scene, const Material& material);
 

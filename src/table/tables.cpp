@@ -403,4 +403,47 @@ std::unique_ptr<Table> make_near_table(const Scene& scene,
   return table;
 }
 
+std::unique_ptr<Table> make_route_table(const Scene& scene, const RoutePlan& routes) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{{"material"},
+                                                                 {"route"},
+                                                                 {"draws", true},
+                                                                 {"onto"},
+                                                                 {"page"},
+                                                                 {"texels"},
+                                                                 {"tile"},
+                                                                 {"texels_per_metre", true},
+                                                                 {"texels_per_metre_after", true},
+                                                                 {"why"}});
+  const auto name_of = [&](MaterialId id) {
+    return id == no_material        ? std::string()
+           : scene[id].name.empty() ? fmt::format("#{}", to_index(id))
+                                    : scene[id].name;
+  };
+  for (const MaterialRoute& route : routes.routes) {
+    std::string page;
+    std::string texels;
+    std::string size;
+    if (route.page != no_index) {
+      const Tile& tile = routes.pages[route.page].tiles[route.tile];
+      page = routes.pages[route.page].name;
+      size = fmt::format("{} x {}{}", tile.size.width_px, tile.size.height_px,
+                         tile.turned ? ", turned" : "");
+      texels = tile.solid() ? "" : fmt::format("{} x {}", tile.used.width, tile.used.height);
+    } else if (route.stack != no_index) {
+      const LayerStack& stack = routes.stacks[route.stack];
+      page = stack.name;
+      for (const LayerStack::Layers& layers : stack.channels) {
+        if (size.empty() && layers.size.width_px > 0) {
+          size = fmt::format("layer {}, {} x {}", layers.of_member[route.member],
+                             layers.size.width_px, layers.size.height_px);
+        }
+      }
+    }
+    table->add({name_of(route.material), std::string(to_string(route.route)), number(route.draws),
+                name_of(route.onto), page, texels, size, route.texels_per_metre,
+                route.texels_per_metre_after, route.reason});
+  }
+  return table;
+}
+
 }  // namespace wakuzume

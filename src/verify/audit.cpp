@@ -83,9 +83,13 @@ struct Auditor::Pairing {
   std::vector<std::string> ignored;
 };
 
-Auditor::Auditor(const Scene& before, const Scene& after, const VerifySettings& settings)
+Auditor::Auditor(const Scene& before,
+                 const Scene& after,
+                 const Ledger& ledger,
+                 const VerifySettings& settings)
     : before_(before),
       after_(after),
+      ledger_(ledger),
       settings_(settings),
       before_world_(make_world_matrices(before)),
       after_world_(make_world_matrices(after)) {}
@@ -137,7 +141,10 @@ std::string Auditor::compare_material(const LedgerRow& row) const {
   const MaterialId before =
       find_primitive(before_, row.source.node, row.source.primitive)->material;
   const MaterialId after = find_primitive(after_, row.node, row.primitive)->material;
-  if (row.fate == Fate::kept && before != after) {
+  // Where materials went, those that stay have other numbers, which the ledger tells.
+  const auto& from = ledger_.material_from;
+  const MaterialId was = to_index(after) < from.size() ? from[to_index(after)] : after;
+  if (row.fate == Fate::kept && before != was) {
     return fmt::format("material {} became material {}", to_index(before), to_index(after));
   }
   if (before == no_material || after == no_material) {

@@ -23,7 +23,10 @@ struct DrawAudit {
 /// Both scenes with what all audits need of them.
 class Auditor {
  public:
-  Auditor(const Scene& before, const Scene& after, const VerifySettings& settings);
+  Auditor(const Scene& before,
+          const Scene& after,
+          const Ledger& ledger,
+          const VerifySettings& settings);
 
   [[nodiscard]] DrawAudit audit(const LedgerRow& row) const;
 
@@ -47,6 +50,7 @@ class Auditor {
 
   const Scene& before_;
   const Scene& after_;
+  const Ledger& ledger_;
   const VerifySettings& settings_;
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;

@@ -7,23 +7,36 @@
 #include <span>
 
 #include "scene/elements.h"
+#include "survey/rules.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
 
-/// The bytes of a texture's picture as they are stored; empty where it has none.
-std::span<const std::byte> find_picture(const Scene& scene, TextureId id) {
+/// The bytes of a texture's picture; empty where it has none.
+Bytes find_picture(const Scene& scene, TextureId id) {
   const ImageId image = find_image(scene, id);
-  if (image == no_image) {
-    return {};
+  return image == no_image ? Bytes() : find_encoded(scene, image);
+}
+
+/// Pictures that are in no file yet, such as pages before they are painted, go by their names.
+bool same_picture(const Scene& before, TextureId a, const Scene& after, TextureId b) {
+  const Bytes left = find_picture(before, a);
+  const Bytes right = find_picture(after, b);
+  if (left.size() == 0 && right.size() == 0) {
+    const ImageId x = find_image(before, a);
+    const ImageId y = find_image(after, b);
+    if (x == no_image || y == no_image) {
+      return false;
+    }
+    const Image& p = before.images[to_index(x)];
+    const Image& q = after.images[to_index(y)];
+    // What is embedded in a file has no uri there.
+    return p.name == q.name &&
+           (p.uri == q.uri || (!p.name.empty() && (p.uri.empty() || q.uri.empty())));
   }
-  const Image& found = scene.images[to_index(image)];
-  if (found.view == no_view) {
-    return found.bytes.data();
-  }
-  const BlockView& view = scene[found.view];
-  return scene[view.block].bytes.data().subspan(view.offset, view.length);
+  return std::equal(left.data().begin(), left.data().end(), right.data().begin(),
+                    right.data().end());
 }
 
 /// Two textures of either scene show the same picture in the same way.
@@ -33,15 +46,16 @@ bool same_texture(const Scene& before, TextureId a, const Scene& after, TextureI
   }
   const auto sampler_of = [](const Scene& scene, TextureId id) {
     const SamplerId sampler = scene.textures[to_index(id)].sampler;
-    return sampler == no_sampler ? Sampler{} : scene.samplers[to_index(sampler)];
+    return make_effective(sampler == no_sampler ? Sampler{} : scene.samplers[to_index(sampler)]);
   };
   const Sampler x = sampler_of(before, a);
   const Sampler y = sampler_of(after, b);
-  const auto left = find_picture(before, a);
-  const auto right = find_picture(after, b);
-  return !left.empty() && std::equal(left.begin(), left.end(), right.begin(), right.end()) &&
-         x.mag_filter == y.mag_filter && x.min_filter == y.min_filter && x.wrap_s == y.wrap_s &&
-         x.wrap_t == y.wrap_t;
+  const Texture& left = before.textures[to_index(a)];
+  const Texture& right = after.textures[to_index(b)];
+  const bool same_layers = static_cast<bool>(left.layers) == static_cast<bool>(right.layers) &&
+                           (!left.layers || left.layers->layer_of == right.layers->layer_of);
+  return same_layers && same_picture(before, a, after, b) && x.mag_filter == y.mag_filter &&
+         x.min_filter == y.min_filter && x.wrap_s == y.wrap_s && x.wrap_t == y.wrap_t;
 }
 
 /// Where a slot's coordinates come from: KHR_texture_transform may say otherwise.
@@ -80,15 +94,28 @@ std::span<double> find_factors(Material& material, const std::string& semantic) 
 
 }  // namespace
 
-bool same_extra(const Boxed<Extra>& a, const Boxed<Extra>& b) {
+namespace {
+
+bool same_extensions(const Boxed<Extra>& a, const Boxed<Extra>& b) {
   const Extra none;
   const Extra& left = a ? *a : none;
   const Extra& right = b ? *b : none;
-  return left.extras == right.extras &&
-         std::equal(left.extensions.begin(), left.extensions.end(), right.extensions.begin(),
+  return std::equal(left.extensions.begin(), left.extensions.end(), right.extensions.begin(),
                     right.extensions.end(), [](const RawMember& x, const RawMember& y) {
                       return x.name == y.name && x.json == y.json;
                     });
+}
+
+/// What keeps materials apart when they are shared does so here.
+bool same_own_extra(const Material& a, const Material& b) {
+  return find_own_extras(a) == find_own_extras(b) && same_extensions(a.extra, b.extra);
+}
+
+}  // namespace
+
+bool same_extra(const Boxed<Extra>& a, const Boxed<Extra>& b) {
+  return (a ? a->extras : std::string()) == (b ? b->extras : std::string()) &&
+         same_extensions(a, b);
 }
 
 bool same_material(const Scene& before, const Material& a, const Scene& after, const Material& b) {
@@ -102,7 +129,7 @@ bool same_material(const Scene& before, const Material& a, const Scene& after, c
          same(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
          same(a.normal_texture, b.normal_texture) &&
          same(a.occlusion_texture, b.occlusion_texture) &&
-         same(a.emissive_texture, b.emissive_texture) && same_extra(a.extra, b.extra);
+         same(a.emissive_texture, b.emissive_texture) && same_own_extra(a, b);
 }
 
 Material make_tinted(const Scene& after,

@@ -71,7 +71,7 @@ class Verifier {
   }
 
   bool audit_rows(const RunControl& run) {
-    const Auditor auditor(before_, after_, settings_);
+    const Auditor auditor(before_, after_, ledger_, settings_);
     std::vector<DrawAudit> audits(ledger_.rows.size());
     if (!for_each_index(audits.size(), run, "auditing", [&](std::size_t i) {
           if (ledger_.rows[i].fate != Fate::dropped) {
@@ -155,7 +155,8 @@ Result<void> validate(const VerifySettings& settings) {
       {"position_tolerance", settings.position_tolerance, 1},
       {"direction_tolerance", settings.direction_tolerance, 2},
       {"repeat_tolerance", settings.repeat_tolerance, 1},
-      {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1}};
+      {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1},
+      {"look_psnr_db", settings.look_psnr_db, 100}};
   for (const auto& [name, value, most] : ranges) {
     if (!(value >= 0 && value <= most)) {
       return Failure(Error{

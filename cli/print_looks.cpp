@@ -1,0 +1,151 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "print_looks.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <set>
+
+#include "text.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t most_materials = 24;
+constexpr std::size_t name_columns = 26;
+
+const char* explain(Route route) {
+  constexpr const char* texts[route_count] = {"equal by value to another",
+                                              "differ by colour alone",
+                                              "tiles of shared pages",
+                                              "layers of texture arrays",
+                                              "moved to a UV layout of their own",
+                                              "stay as they are"};
+  return texts[static_cast<std::size_t>(route)];
+}
+
+std::string print_density(const MaterialRoute& route) {
+  if (route.texels_per_metre <= 0) {
+    return "";
+  }
+  const double before = route.texels_per_metre;
+  const double after = route.texels_per_metre_after;
+  return before == after ? fmt::format("{:.0f}", before)
+                         : fmt::format("{:.0f} -> {:.0f}", before, after);
+}
+
+std::string print_pages(const RoutePlan& routes) {
+  std::string out;
+  for (const AtlasPage& page : routes.pages) {
+    std::string pictures;
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      if (page.has(static_cast<Channel>(c))) {
+        pictures +=
+            fmt::format("{}{}", pictures.empty() ? "" : ", ", to_string(static_cast<Channel>(c)));
+        if (page.halvings[c] > 0) {
+          pictures += fmt::format(" at 1/{}", 1U << page.halvings[c]);
+        }
+      }
+    }
+    double used = 0;
+    std::size_t solid = 0;
+    for (const Tile& tile : page.tiles) {
+      const RectSize outer = tile.outer();
+      used += static_cast<double>(outer.width_px) * outer.height_px;
+      solid += tile.solid() ? 1U : 0U;
+    }
+    const double share = used / page.size.width_px / page.size.height_px;
+    out += fmt::format("  {}  {} x {}, {:.0f} % full: {}{}; {}\n", pad(page.name, name_columns),
+                       page.size.width_px, page.size.height_px, 100 * share,
+                       plural(page.tiles.size(), "tile", "tiles"),
+                       solid > 0 ? fmt::format(", {} of one colour", solid) : "", pictures);
+  }
+  return out;
+}
+
+/// Layers of each channel, and what all take in memory.
+std::string print_stacks(const RoutePlan& routes) {
+  std::string out;
+  for (const LayerStack& stack : routes.stacks) {
+    std::string pictures;
+    double bytes = 0;
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      const auto channel = static_cast<Channel>(c);
+      if (!stack.has(channel)) {
+        continue;
+      }
+      const LayerStack::Layers& layers = stack[channel];
+      pictures += fmt::format("{}{} {} x {} x {}", pictures.empty() ? "" : ", ", to_string(channel),
+                              layers.count(), layers.size.width_px, layers.size.height_px);
+      bytes += 4.0 * layers.count() * layers.size.width_px * layers.size.height_px * 4 / 3;
+    }
+    out += fmt::format("  {}  {}: {}; {} as rgba8\n", pad(stack.name, name_columns),
+                       plural(stack.members.size(), "material", "materials"), pictures,
+                       to_size(static_cast<std::uint64_t>(bytes)));
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string to_text(const Source& source, const RoutePlan& routes) {
+  if (routes.empty() || !source.origin) {
+    return "";
+  }
+  std::array<std::size_t, route_count> counts{};
+  std::set<std::pair<int, std::uint32_t>> left;  // pages, stacks, and what stays alone
+  for (const MaterialRoute& route : routes.routes) {
+    ++counts[static_cast<std::size_t>(route.route)];
+    if (route.page != no_index) {
+      left.insert({0, route.page});
+    } else if (route.stack != no_index) {
+      left.insert({1, route.stack});
+    } else if (route.onto == no_material) {
+      left.insert({2, static_cast<std::uint32_t>(route.material)});
+    }
+  }
+  std::string out = fmt::format("Materials: {} -> {}\n", routes.routes.size(), left.size());
+  for (std::size_t r = 0; r < counts.size(); ++r) {
+    if (counts[r] > 0) {
+      out += fmt::format("  {:>9}  {}: {}\n", group_digits(counts[r]),
+                         pad(std::string(to_string(static_cast<Route>(r))), 6),
+                         explain(static_cast<Route>(r)));
+    }
+  }
+  if (!routes.pages.empty()) {
+    out += "\nPages\n" + print_pages(routes);
+  }
+  if (!routes.stacks.empty()) {
+    out += "\nLayers\n" + print_stacks(routes);
+  }
+  // What stays is what people ask about; then what lost most.
+  std::vector<const MaterialRoute*> order;
+  for (const MaterialRoute& route : routes.routes) {
+    order.push_back(&route);
+  }
+  const auto rank = [](const MaterialRoute* r) {
+    const double kept =
+        r->texels_per_metre > 0 ? r->texels_per_metre_after / r->texels_per_metre : 1;
+    return std::pair(r->route == Route::stay ? 0 : 1, kept);
+  };
+  std::stable_sort(order.begin(), order.end(),
+                   [&](const auto* a, const auto* b) { return rank(a) < rank(b); });
+  out += fmt::format("\n{} {} {} {}\n", pad("Material", name_columns + 2), pad("route", 6),
+                     pad("texels/m", 12), "why");
+  for (std::size_t r = 0; r < std::min(order.size(), most_materials); ++r) {
+    const MaterialRoute& route = *order[r];
+    const std::string& name = (*source.origin)[route.material].name;
+    const std::string shown = name.empty() ? fmt::format("#{}", to_index(route.material)) : name;
+    out += fmt::format("  {} {} {} {}\n", pad(cut(shown, name_columns), name_columns),
+                       pad(std::string(to_string(route.route)), 6), pad(print_density(route), 12),
+                       cut(route.reason, page_columns - name_columns - 23));
+  }
+  if (order.size() > most_materials) {
+    out += fmt::format("  and {} more; the plan has all of them\n", order.size() - most_materials);
+  }
+  return out + "\n";
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,44 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "command.h"
+#include "wakuzume/repaint.h"
+#include "wakuzume/restore.h"
+
+/// Scenes as plans are made for them: read, split, repainted.
+namespace wakuzume::cli {
+
+struct Source {
+  Scene scene;
+  std::optional<Scene> origin;  ///< before it was repainted; nothing: it was not
+  PageImages images{};          ///< of its pages
+};
+
+Result<Source> read_source(Command& command,
+                           const std::string& path,
+                           const SplitSettings& split,
+                           const RoutePlan& routes);
+
+/// Paints the pages of a source into what was built from it, and into its assets.
+Result<void> paint_into(Command& command,
+                        const Source& source,
+                        const RoutePlan& routes,
+                        Built& built);
+
+/// The audit, and where materials are shared also how they look.
+/// \param after  as it was read; loses the bytes of its pages
+Result<Verdict> prove(Command& command, const Source& source, const Ledger& ledger, Scene after);
+
+/// Puts back what is chosen. \param built  as it was read; loses the bytes of its pages
+Result<Built> put_back(Command& command,
+                       const Source& source,
+                       const Ledger& ledger,
+                       Scene built,
+                       const RestoreChoice& choice);
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,38 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <utility>
+#include <vector>
+
+#include "wakuzume/bytes.h"
+#include "wakuzume/pixels.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/texture_array.h"
+
+namespace wakuzume {
+
+/// How the core gets at pixels: it knows no file formats. StandardCodec of wakuzume/image.h, or
+/// your own. \threads all are called from several at a time
+class PictureCodec {
+ public:
+  PictureCodec() = default;
+  PictureCodec(const PictureCodec&) = delete;
+  PictureCodec& operator=(const PictureCodec&) = delete;
+  virtual ~PictureCodec() = default;
+
+  [[nodiscard]] virtual Result<Pixels> decode(const Bytes& encoded) const = 0;
+  [[nodiscard]] virtual Result<std::vector<std::byte>> encode(const Pixels& pixels,
+                                                              PictureType type) const = 0;
+  /// Texture arrays, as encode_ktx2 and decode_ktx2 of wakuzume/texture_array.h have them.
+  [[nodiscard]] virtual Result<TextureArray> decode_array(const Bytes& encoded) const = 0;
+  [[nodiscard]] virtual Result<std::vector<std::byte>> encode_array(
+      TextureArray array, const ArraySettings& settings, const RunControl& run) const = 0;
+  /// Where encoded pictures stay until they are written. \default in memory
+  [[nodiscard]] virtual Bytes keep(std::vector<std::byte> encoded) const {
+    return make_bytes(std::move(encoded));
+  }
+};
+
+}  // namespace wakuzume

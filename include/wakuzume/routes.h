@@ -1,0 +1,213 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "wakuzume/geometry.h"
+#include "wakuzume/ids.h"
+#include "wakuzume/image_facts.h"
+#include "wakuzume/packing.h"
+#include "wakuzume/pixels.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/texture_array.h"
+
+/// Routes: how each material reaches one that it shares with others.
+///
+/// In: a scene, its survey and what its images are. Out: a route with its reason for every material
+/// that is drawn, and where its texels go. repaint of wakuzume/repaint.h carries them out.
+/// 1. Materials share only with those of the same alpha mode, sidedness, shading and filters.
+/// 2. With MaterialGoal::full_resolution no texel is lost that holds anything.
+/// 3. Same scene, same settings: the same routes.
+namespace wakuzume {
+
+enum class Route : std::uint8_t {
+  fold,    ///< equal by value to another
+  tint,    ///< differs from another by its base colour, which its vertices carry
+  atlas,   ///< its texels are a tile of a page
+  layers,  ///< its textures are layers of texture arrays
+  rebake,  ///< its texels are transferred to a new UV layout
+  stay
+};
+inline constexpr std::size_t route_count = 6;
+std::string_view to_string(Route route);
+
+enum class MaterialGoal : std::uint8_t {
+  keep,             ///< every material stays as it is
+  full_resolution,  ///< share what can be shared without losing texels
+  fewest_draws      ///< share what can be shared; one page a kind of material, smaller if need be
+};
+
+/// For those who do not know textures of layers.
+enum class PlainLook : std::uint8_t {
+  beside,  ///< each mesh with layers has primitives with the old materials beside them
+  none     ///< the scene requires the extension, and the old textures go
+};
+
+/// UV sets are numbered from nought; this stands for the first that no draw of a material uses.
+inline constexpr std::uint32_t free_uv_set = 16;
+
+struct MaterialSettings {
+  MaterialGoal goal = MaterialGoal::keep;
+  /// Factors of materials that count as equal may differ by so much. \range [0, 1]
+  double factor_tolerance = 0;
+  std::uint32_t max_page_px = 4096;  ///< longest side of a page \range [64, 16384]
+  PageSides page_sides = PageSides::multiples_of_four;
+  /// Pages that one kind of material may take; 0: any number; with fewest_draws 0 stands for 1.
+  /// \range [0, 65536]
+  std::uint32_t max_pages = 0;
+  Turning turning = Turning::quarter;
+  /// Mip levels below the first in which no tile may show its neighbours; tiles of few texels need
+  /// fewer. \range [0, 8]
+  std::uint32_t clean_mips = 5;
+  /// Times a texture may be repeated and still be unrolled into a page. \range [1, 1024]
+  double unrolled_repeats = 4;
+  /// Texels per metre that are enough: tiles above it shrink; 0: any number. \range 0, [0.01, 1e6]
+  double enough_texels_per_metre = 0;
+  /// Layers of one array. \range [2, 2048]
+  std::uint32_t max_layers = 256;
+  /// Arrays of one stack together, uncompressed with their mip levels. \range [1, 65536]
+  std::uint32_t max_stack_megabytes = 256;
+  TexelFormat layer_format = TexelFormat::rgba8;
+  Supercompression layer_packing = Supercompression::zstd;
+  PlainLook plain_look = PlainLook::beside;
+  /// Texels per metre of what is rebaked; 0: as fine as it was. \range 0, [0.01, 1e6]
+  double rebaked_texels_per_metre = 0;
+  /// Where the new UVs go. \range [0, 15], or free_uv_set
+  std::uint32_t rebaked_uv_set = free_uv_set;
+  /// What pages are written as; alpha is never put into a JPEG. \default png
+  PictureType picture_type = PictureType::png;
+  /// Materials by name and the route they take: "moss_*=stay". The first that matches counts.
+  std::vector<std::string> routes{};
+  /// Materials by name and the scale of their tile: "sign_*=0.5". \range (0, 1]
+  std::vector<std::string> scales{};
+
+  bool operator==(const MaterialSettings&) const = default;
+};
+/// \error bad_setting  names the member and its range
+Result<void> validate(const MaterialSettings& settings);
+
+/// A texture slot's place on a page, in the slots' order of the standard: what shares one picture.
+enum class Channel : std::uint8_t { color, surface, normal, emissive };
+inline constexpr std::size_t channel_count = 4;
+std::string_view to_string(Channel channel);  ///< "color", "surface", "normal", "emissive"
+
+struct TexelRect {
+  std::int64_t x = 0;
+  std::int64_t y = 0;
+  std::int64_t width = 0;
+  std::int64_t height = 0;
+};
+
+struct PrimitiveRef {
+  MeshId mesh = no_mesh;
+  std::uint32_t primitive = 0;
+  auto operator<=>(const PrimitiveRef&) const = default;
+};
+
+/// Where the texels of one material are; with rebake, those of some of its primitives.
+struct Tile {
+  MaterialId material = no_material;
+  /// Size of the largest of its textures: what `used` counts in. 0 x 0: a solid tile, whose
+  /// vertices all look at its centre.
+  RectSize texture;
+  TexelRect used;        ///< what its draws touch; beyond the texture where it is repeated
+  RectSize size;         ///< of `used` on the page, before it is turned, without the gutter
+  std::uint32_t x = 0;   ///< of its corner on the page, without the gutter
+  std::uint32_t y = 0;
+  std::uint32_t gutter = 0;
+  bool turned = false;  ///< by a quarter, clockwise as the page is seen
+  /// With rebake: equal primitives, whose charts it holds. `used` and `texture` are their rectangle.
+  std::vector<PrimitiveRef> shapes{};
+  double texels_per_unit = 0;  ///< of their charts, in the primitives' own space
+  [[nodiscard]] bool baked() const { return !shapes.empty(); }
+  [[nodiscard]] bool solid() const { return texture.width_px == 0 && !baked(); }
+  /// With its gutter, before it is turned. Its far edges are filled up to where a texel of the last
+  /// clean mip level ends.
+  [[nodiscard]] RectSize outer() const;
+};
+
+/// Pictures of one size with the same tiles, and the material that shows them.
+struct AtlasPage {
+  std::string name;  ///< of the material; its pictures are named after it
+  RectSize size;
+  std::uint32_t uv_set = 0;  ///< in which its draws look it up
+  /// Which pictures there are, by Channel, and how often each is halved. no_index: none.
+  std::array<std::uint32_t, channel_count> halvings{no_index, no_index, no_index, no_index};
+  std::vector<Tile> tiles;
+  [[nodiscard]] bool has(Channel channel) const {
+    return halvings[static_cast<std::size_t>(channel)] != no_index;
+  }
+};
+
+/// Materials whose textures are layers: an array a channel, and the material that shows them.
+struct LayerStack {
+  /// One channel: a layer for each look that differs.
+  struct Layers {
+    RectSize size;                        ///< 0 x 0: the channel has no picture
+    std::vector<std::uint32_t> of_member{};  ///< by member
+    [[nodiscard]] std::uint32_t count() const;
+    /// The first member that shows a layer.
+    [[nodiscard]] std::size_t find_member(std::uint32_t layer) const;
+  };
+
+  std::string name;          ///< of the material; its pictures are named after it
+  std::uint32_t uv_set = 0;  ///< in which its draws look them up
+  std::vector<MaterialId> members;  ///< vertices carry their number in this list as `_LAYER`
+  std::array<Layers, channel_count> channels;
+  [[nodiscard]] const Layers& operator[](Channel channel) const {
+    return channels[static_cast<std::size_t>(channel)];
+  }
+  [[nodiscard]] bool has(Channel channel) const { return (*this)[channel].size.width_px > 0; }
+};
+
+struct MaterialRoute {
+  MaterialId material = no_material;
+  Route route = Route::stay;
+  std::string reason;  ///< one sentence
+  /// With fold and tint: the material whose look it shares, which has a route of its own.
+  MaterialId onto = no_material;
+  bool tinted = false;            ///< its base colour goes into vertex colours
+  std::uint32_t page = no_index;  ///< with atlas: position in RoutePlan::pages
+  std::uint32_t tile = no_index;  ///< and in its tiles; with rebake the first of its own
+  std::uint32_t stack = no_index;   ///< with layers: position in RoutePlan::stacks
+  std::uint32_t member = no_index;  ///< and among its members
+  std::uint32_t draws = 0;
+  double texels_per_metre = 0;         ///< where it is drawn, by area; 0: untextured
+  double texels_per_metre_after = 0;
+};
+
+struct RoutePlan {
+  MaterialSettings settings;
+  std::vector<MaterialRoute> routes;  ///< of each material that is drawn, ascending
+  std::vector<AtlasPage> pages;
+  std::vector<LayerStack> stacks;
+  /// Draws that keep their own material, ascending: those that were put back.
+  std::vector<DrawRef> untouched;
+  /// Draws that a rule keeps as they are, ascending.
+  std::vector<DrawRef> left_alone;
+
+  /// Nothing changes hands.
+  [[nodiscard]] bool empty() const { return settings.goal == MaterialGoal::keep; }
+  [[nodiscard]] const MaterialRoute* find(MaterialId material) const;
+};
+
+/// \pre `survey` is of `scene`; `images` has one entry an image, decoded
+/// \error bad_setting, cancelled
+/// \error too_large  a tile that no page can take, asked for by hand
+/// \cost O(vertices + indices) of all shapes, in parallel, and the packing of each kind
+Result<RoutePlan> propose_routes(const Scene& scene,
+                                 const Survey& survey,
+                                 std::span<const ImageFacts> images,
+                                 const MaterialSettings& settings = {},
+                                 const RunControl& run = {});
+
+}  // namespace wakuzume

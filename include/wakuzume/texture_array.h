@@ -1,0 +1,37 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "wakuzume/pixels.h"
+
+/// Texture arrays: pictures of one size under one binding.
+namespace wakuzume {
+
+/// What texels mean: how they are averaged into mip levels, and what the file says of them.
+enum class TexelKind : std::uint8_t {
+  colors,  ///< sRGB; averaged in linear light and by their alpha
+  values,  ///< linear
+  normals  ///< linear, directions from -1 to 1; averaged and made unit length again
+};
+
+struct TextureArray {
+  TexelKind kind = TexelKind::colors;
+  std::vector<Pixels> layers;  ///< at least one, all of one size, up to 16,384 pixels a side
+};
+
+enum class TexelFormat : std::uint8_t { rgba8, astc_4x4, astc_6x6 };
+enum class MipChain : std::uint8_t { none, full };
+enum class Supercompression : std::uint8_t { none, zstd };
+
+struct ArraySettings {
+  TexelFormat format = TexelFormat::rgba8;
+  MipChain mips = MipChain::full;
+  Supercompression supercompression = Supercompression::zstd;
+  int zstd_level = 9;        ///< \range [1, 22]
+  float astc_quality = 60;   ///< from fast to thorough \range [0, 100]
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,154 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "build/looks.h"
+
+#include <algorithm>
+
+#include "build/compact.h"
+#include "build/use_marks.h"
+#include "survey/textures.h"
+
+namespace wakuzume {
+namespace {
+
+/// Variants name materials, and extensions of materials name textures.
+bool has_hidden_references(const Scene& scene) {
+  const bool variants =
+      std::any_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& mesh) {
+        return std::any_of(mesh.primitives.begin(), mesh.primitives.end(), [](const Primitive& p) {
+          return p.extra && !p.extra->extensions.empty();
+        });
+      });
+  return variants ||
+         std::any_of(scene.materials.begin(), scene.materials.end(), [&](const Material& material) {
+           const auto slots = list_slots(material);
+           const auto core = std::count_if(slots.begin(), slots.end(), [](const TextureSlot* slot) {
+             return slot->texture != no_texture;
+           });
+           return list_textures(scene, material).size() > static_cast<std::size_t>(core);
+         });
+}
+
+struct LookUse {
+  UseMarks<MaterialId> materials;
+  UseMarks<TextureId> textures;
+  UseMarks<SamplerId> samplers;
+  UseMarks<ImageId> images;
+};
+
+LookUse mark_looks(const Scene& scene) {
+  LookUse use{UseMarks<MaterialId>(scene.materials.size()),
+              UseMarks<TextureId>(scene.textures.size()),
+              UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
+  for (const Node& node : scene.nodes) {
+    if (node.mesh != no_mesh) {
+      const Mesh& mesh = scene[node.mesh];
+      for (const std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
+        for (const Primitive& primitive : *primitives) {
+          use.materials(primitive.material);
+        }
+      }
+    }
+  }
+  for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+    for (const TextureSlot* slot : list_slots(scene.materials[m])) {
+      if (use.materials.has(m)) {
+        use.textures(slot->texture);
+      }
+    }
+  }
+  for (std::size_t t = 0; t < scene.textures.size(); ++t) {
+    if (use.textures.has(t)) {
+      use.samplers(scene.textures[t].sampler);
+      use.images(find_image(scene, make_id<TextureId>(t)));
+      use.images(scene.textures[t].image);
+    }
+  }
+  return use;
+}
+
+/// `"source": 7` with another number.
+void replace_source(std::string& json, std::size_t number) {
+  const std::size_t key = json.find("\"source\"");
+  const std::size_t first = key == std::string::npos ? key : json.find_first_of("0123456789", key);
+  if (first != std::string::npos) {
+    const std::size_t end = json.find_first_not_of("0123456789", first);
+    json.replace(first, (end == std::string::npos ? json.size() : end) - first,
+                 std::to_string(number));
+  }
+}
+
+template <class Id>
+std::vector<Id> make_same(std::size_t count) {
+  std::vector<Id> same(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    same[i] = make_id<Id>(i);
+  }
+  return same;
+}
+
+}  // namespace
+
+LookNumbers drop_looks(const Scene& origin, Scene& built) {
+  if (has_hidden_references(built) || !find_referring_extension(built).empty()) {
+    return {make_same<MaterialId>(built.materials.size()), make_same<ImageId>(built.images.size())};
+  }
+  const LookUse before = mark_looks(origin);
+  const LookUse now = mark_looks(built);
+  LookNumbers numbers;
+  numbers.materials = remove_unused(built.materials, before.materials, now.materials);
+  for (Mesh& mesh : built.meshes) {
+    for (std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
+      for (Primitive& primitive : *primitives) {
+        renumber(primitive.material, numbers.materials);
+      }
+    }
+  }
+  const auto textures = remove_unused(built.textures, before.textures, now.textures);
+  for (Material& material : built.materials) {
+    for (TextureSlot* slot :
+         {&material.base_color_texture, &material.metallic_roughness_texture,
+          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+      renumber(slot->texture, textures);
+    }
+  }
+  const auto samplers = remove_unused(built.samplers, before.samplers, now.samplers);
+  std::vector<ImageId> shown;
+  for (std::size_t t = 0; t < built.textures.size(); ++t) {
+    shown.push_back(find_image(built, make_id<TextureId>(t)));
+  }
+  numbers.images = remove_unused(built.images, before.images, now.images);
+  for (std::size_t t = 0; t < built.textures.size(); ++t) {
+    Texture& texture = built.textures[t];
+    renumber(texture.sampler, samplers);
+    if (texture.layers) {
+      renumber(texture.layers.ensure().image, numbers.images);
+    }
+    if (texture.image != no_image) {
+      renumber(texture.image, numbers.images);
+    } else if (!texture.layers && shown[t] != no_image) {
+      for (RawMember& extension : texture.extra.ensure().extensions) {
+        replace_source(extension.json, to_index(numbers.images[to_index(shown[t])]));
+      }
+    }
+  }
+  return numbers;
+}
+
+void drop_unshown(const Scene& origin, Built& built) {
+  const LookNumbers numbers = drop_looks(origin, built.scene);
+  Ledger& ledger = built.ledger;
+  ledger.material_from.assign(built.scene.materials.size(), no_material);
+  for (std::size_t m = 0; m < numbers.materials.size(); ++m) {
+    if (numbers.materials[m] != no_material) {
+      ledger.material_from[to_index(numbers.materials[m])] = make_id<MaterialId>(m);
+    }
+  }
+  for (auto& page : ledger.page_images) {
+    for (ImageId& image : page) {
+      image = image == no_image ? no_image : numbers.images[to_index(image)];
+    }
+  }
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,66 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <vector>
+
+#include "texture/texel_writer.h"
+#include "wakuzume/picture_codec.h"
+#include "wakuzume/routes.h"
+
+/// Textures on a new UV layout: every triangle looks up what it showed before, place by place.
+namespace wakuzume {
+
+/// What a primitive's corners get with its tile: three corners a triangle.
+struct BakedCorners {
+  std::vector<float> uvs;       ///< two a corner, on the page
+  std::vector<float> tangents;  ///< four a corner, along them; empty: nothing needs them
+};
+
+/// \pre the tile holds charts of the primitive, which is of triangles
+/// \error too_large  its charts do not fit into the tile, which is of another scene then
+Result<BakedCorners> make_baked_corners(const Scene& scene,
+                                        const Primitive& primitive,
+                                        const Tile& tile,
+                                        const RectSize& page);
+
+/// A primitive of triangles that shows a tile of charts. Vertices whose corners differ now are
+/// there several times; what else they carry goes along in its own type.
+struct BakedPrimitive {
+  std::vector<std::uint32_t> vertices;  ///< numbers in the source
+  std::vector<std::uint32_t> indices;   ///< list indices into `vertices`, in the source's order
+  std::vector<float> uvs;               ///< two a vertex
+  std::vector<float> tangents;          ///< four a vertex, or none
+};
+Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
+                                            const Primitive& primitive,
+                                            const Tile& tile,
+                                            const RectSize& page);
+
+/// The pixels of one picture of a page that a tile takes; ends are not in it.
+struct PixelRect {
+  std::uint32_t left = 0;
+  std::uint32_t top = 0;
+  std::uint32_t right = 0;
+  std::uint32_t bottom = 0;
+};
+
+/// Paints one channel of a tile of charts, as `writer` has its material: its triangles, a margin
+/// around them that takes on what is nearest, and the rest up to the ends of the tile likewise.
+/// \param halvings  how much smaller the picture is than the page
+/// \error bad_image, too_large  of a texture
+/// \cost O(texels), and as many look-ups as there are texels of the source below one
+/// \source a texel is the mean of what its own triangle shows below it, so nothing beyond a cut
+/// comes
+///         into it
+Result<void> paint_charts(const Scene& scene,
+                          const AtlasPage& page,
+                          const Tile& tile,
+                          const TexelWriter& writer,
+                          Channel channel,
+                          const PictureCodec& codec,
+                          std::uint32_t halvings,
+                          const PixelRect& rect,
+                          Pixels& out);
+
+}  // namespace wakuzume

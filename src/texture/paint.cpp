@@ -1,0 +1,459 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+#include <optional>
+#include <utility>
+
+#include "scene/running.h"
+#include "survey/textures.h"
+#include "texture/bake.h"
+#include "texture/material_rules.h"
+#include "texture/resample.h"
+#include "texture/texel_writer.h"
+#include "texture/uv_source.h"
+#include "wakuzume/repaint.h"
+
+namespace wakuzume {
+namespace {
+
+PixelRect find_rect(const Tile& tile, const RectSize& page, std::uint32_t halvings) {
+  const RectSize outer = tile.outer();
+  const auto end = [&](std::uint32_t at, std::uint32_t length, std::uint32_t most) {
+    return std::min(most, at - tile.gutter + (length + 3) / 4 * 4) >> halvings;
+  };
+  return {(tile.x - tile.gutter) >> halvings, (tile.y - tile.gutter) >> halvings,
+          end(tile.x, tile.turned ? outer.height_px : outer.width_px, page.width_px),
+          end(tile.y, tile.turned ? outer.width_px : outer.height_px, page.height_px)};
+}
+
+/// Paints one tile into one picture of its page.
+class TilePainter {
+ public:
+  /// \param halvings  how much smaller the picture is than the page
+  TilePainter(const Scene& scene,
+              const RoutePlan& routes,
+              const AtlasPage& page,
+              const Tile& tile,
+              Channel channel,
+              std::uint32_t halvings,
+              const PictureCodec& codec,
+              Pixels& out)
+      : scene_(scene),
+        page_(page),
+        tile_(tile),
+        material_(make_painted(scene, routes, tile.material)),
+        writer_(material_, channel),
+        channel_(channel),
+        codec_(codec),
+        halvings_(halvings),
+        rect_(find_rect(tile, page.size, halvings_)),
+        out_(out) {}
+
+  Result<void> run() {
+    fill(find_plain_value(material_, channel_));
+    if (tile_.baked()) {
+      return paint_charts(scene_, page_, tile_, writer_, channel_, codec_, halvings_, rect_, out_);
+    }
+    for (const TextureSlot* slot : list_slots_of(material_, channel_)) {
+      auto pixels = decode_slot(scene_, *slot, codec_);
+      if (!pixels) {
+        return Failure(pixels.error());
+      }
+      if (tile_.solid()) {
+        fill_solid(*pixels, *slot);
+      } else {
+        paint(*pixels, *slot);
+      }
+    }
+    return {};
+  }
+
+ private:
+  [[nodiscard]] std::uint8_t* at(std::size_t x, std::size_t y) {
+    return &out_.rgba[4 * (y * out_.width_px + x)];
+  }
+
+  void fill(const std::array<double, 4>& plain) {
+    std::uint8_t bytes[4] = {128, 128, 255, 255};
+    if (channel_ != Channel::normal) {
+      float value[4];
+      std::copy(plain.begin(), plain.end(), value);
+      writer_.write(value, nullptr, bytes);
+    }
+    for (std::size_t y = rect_.top; y < rect_.bottom; ++y) {
+      for (std::size_t x = rect_.left; x < rect_.right; ++x) {
+        std::copy_n(bytes, 4, at(x, y));
+      }
+    }
+  }
+
+  void fill_solid(const Pixels& pixels, const TextureSlot& slot) {
+    AxisShares one;
+    one.add(0, 1, 1, clamp_to_edge);
+    resample(pixels, writer_.averaging(), one, one,
+             [&](std::size_t, const std::vector<float>& value) {
+               for (std::size_t y = rect_.top; y < rect_.bottom; ++y) {
+                 for (std::size_t x = rect_.left; x < rect_.right; ++x) {
+                   write(value.data(), &slot, at(x, y));
+                 }
+               }
+             });
+  }
+
+  /// Directions of the texture become those of the page.
+  void write(const float* value, const TextureSlot* slot, std::uint8_t* to) const {
+    if (channel_ != Channel::normal) {
+      writer_.write(value, slot, to);
+      return;
+    }
+    float n[3] = {value[0], value[1], value[2]};
+    writer_.scale_normal(n);
+    if (tile_.turned) {
+      // The page's u runs along the texture's up, and the page's up against its u.
+      n[0] = std::exchange(n[1], -n[0]);
+    }
+    writer_.write(n, slot, to);
+  }
+
+  /// Shares of the pixels [begin, end) of the page's axis `page_axis` in the texture's axis.
+  [[nodiscard]] AxisShares make_shares(std::uint32_t begin,
+                                       std::uint32_t end,
+                                       bool along_u,
+                                       std::uint32_t texels,
+                                       std::uint32_t wrap) const {
+    const bool along_x = along_u != tile_.turned;
+    const double corner = along_x ? tile_.x : tile_.y;
+    const double size = along_u ? tile_.size.width_px : tile_.size.height_px;
+    const double used = static_cast<double>(along_u ? tile_.used.width : tile_.used.height);
+    const double first = static_cast<double>(along_u ? tile_.used.x : tile_.used.y);
+    const double whole = along_u ? tile_.texture.width_px : tile_.texture.height_px;
+    const double pixel = std::exp2(halvings_);
+    const double scale = texels / whole;
+    AxisShares shares;
+    for (std::uint32_t p = begin; p < end; ++p) {
+      double low = p * pixel - corner;
+      if (tile_.turned && along_x) {
+        low = size - low - pixel;  // the texture's v runs against the page's x
+      }
+      const double from = (first + low * used / size) * scale;
+      shares.add(from, from + pixel * used / size * scale, texels, wrap);
+    }
+    return shares;
+  }
+
+  void paint(const Pixels& pixels, const TextureSlot& slot) {
+    const Sampler& sampler = find_sampler(scene_, slot.texture);
+    const auto x_begin = tile_.turned ? rect_.top : rect_.left;
+    const auto x_end = tile_.turned ? rect_.bottom : rect_.right;
+    const auto y_begin = tile_.turned ? rect_.left : rect_.top;
+    const auto y_end = tile_.turned ? rect_.right : rect_.bottom;
+    const AxisShares columns = make_shares(x_begin, x_end, true, pixels.width_px, sampler.wrap_s);
+    const AxisShares rows = make_shares(y_begin, y_end, false, pixels.height_px, sampler.wrap_t);
+    const bool copies = columns.copies() && rows.copies();
+    const bool masked = channel_ == Channel::color && material_.alpha_mode == AlphaMode::mask;
+    if (copies) {
+      copy(pixels, slot, columns, rows);
+      return;
+    }
+    resample(pixels, writer_.averaging(), columns, rows,
+             [&](std::size_t row, const std::vector<float>& values) {
+               for (std::size_t i = 0; i < columns.size(); ++i) {
+                 write(&values[4 * i], &slot, place(i, row));
+               }
+             });
+    if (masked) {
+      keep_coverage(pixels, sampler);
+    }
+  }
+
+  /// Where column `i` and row `j` of the texture's own directions are on the page.
+  std::uint8_t* place(std::size_t i, std::size_t j) {
+    return tile_.turned ? at(rect_.left + j, rect_.top + i) : at(rect_.left + i, rect_.top + j);
+  }
+
+  /// Texels as they are but for their factors: a table of each channel's 256 values.
+  void copy(const Pixels& pixels,
+            const TextureSlot& slot,
+            const AxisShares& columns,
+            const AxisShares& rows) {
+    const bool directions = channel_ == Channel::normal;
+    const bool as_they_are = directions && slot.factor == 1 && !tile_.turned;
+    std::array<std::array<std::uint8_t, 4>, 256> table{};
+    const std::array<float, 256>& linear = srgb_to_linear();
+    for (std::size_t v = 0; v < table.size() && !directions; ++v) {
+      const float plain = static_cast<float>(v) / 255.0F;
+      const float light = channel_ == Channel::surface ? plain : linear[v];
+      const float value[4] = {light, light, light, plain};
+      write(value, &slot, table[v].data());
+    }
+    for (std::size_t j = 0; j < rows.size(); ++j) {
+      const std::uint8_t* row =
+          &pixels.rgba[std::size_t{4} * rows.shares[j].texel * pixels.width_px];
+      for (std::size_t i = 0; i < columns.size(); ++i) {
+        const std::uint8_t* texel = row + std::size_t{4} * columns.shares[i].texel;
+        std::uint8_t* to = place(i, j);
+        if (directions && !as_they_are) {
+          const float value[3] = {texel[0] / 127.5F - 1.0F, texel[1] / 127.5F - 1.0F,
+                                  texel[2] / 127.5F - 1.0F};
+          write(value, &slot, to);
+          continue;
+        }
+        const bool from_occlusion = &slot == &material_.occlusion_texture;
+        for (std::size_t c = 0; c < 4; ++c) {
+          const bool other = channel_ == Channel::surface && c < 3 && (c == 0) != from_occlusion;
+          if (!other) {
+            to[c] = as_they_are ? texel[c] : table[texel[c]][c];
+          }
+        }
+        to[3] = directions || channel_ == Channel::surface ? 255 : to[3];
+      }
+    }
+  }
+
+  /// As large a share of the tile as of what it shows of the texture passes the mask: alpha is
+  /// raised or lowered by one factor, found by halving.
+  void keep_coverage(const Pixels& pixels, const Sampler& sampler) {
+    const double wanted = find_coverage(pixels, sampler);
+    const auto cutoff = static_cast<float>(material_.alpha_cutoff * 255);
+    std::vector<std::uint8_t> alphas;
+    const std::uint32_t gutter = tile_.gutter >> halvings_;
+    for (std::uint32_t y = rect_.top + gutter; y + gutter < rect_.bottom; ++y) {
+      for (std::uint32_t x = rect_.left + gutter; x + gutter < rect_.right; ++x) {
+        alphas.push_back(at(x, y)[3]);
+      }
+    }
+    float low = 0.25F;
+    float high = 4;
+    for (int step = 0; step < 20; ++step) {
+      const float middle = (low + high) / 2;
+      const auto passing = std::count_if(alphas.begin(), alphas.end(), [&](std::uint8_t a) {
+        return static_cast<float>(a) * middle >= cutoff;
+      });
+      const double share = static_cast<double>(passing) / static_cast<double>(alphas.size());
+      (share < wanted ? low : high) = middle;
+    }
+    for (std::size_t y = rect_.top; y < rect_.bottom; ++y) {
+      for (std::size_t x = rect_.left; x < rect_.right; ++x) {
+        std::uint8_t& alpha = at(x, y)[3];
+        alpha = to_byte(static_cast<float>(alpha) * high / 255.0F);
+      }
+    }
+  }
+
+  [[nodiscard]] double find_coverage(const Pixels& pixels, const Sampler& sampler) const {
+    const auto list = [](std::int64_t first, std::int64_t count, std::uint32_t whole,
+                         std::uint32_t texels, std::uint32_t wrap) {
+      std::vector<std::uint32_t> out;
+      const std::int64_t end = (first + count) * texels / whole;
+      for (std::int64_t t = first * texels / whole; t < std::max(end, first * texels / whole + 1);
+           ++t) {
+        out.push_back(wrap_texel(t, texels, wrap));
+      }
+      return out;
+    };
+    const auto columns = list(tile_.used.x, tile_.used.width, tile_.texture.width_px,
+                              pixels.width_px, sampler.wrap_s);
+    const auto rows = list(tile_.used.y, tile_.used.height, tile_.texture.height_px,
+                           pixels.height_px, sampler.wrap_t);
+    const double least = material_.alpha_cutoff * 255;
+    std::uint64_t passing = 0;
+    for (const std::uint32_t y : rows) {
+      for (const std::uint32_t x : columns) {
+        const std::size_t texel = std::size_t{y} * pixels.width_px + x;
+        passing += pixels.rgba[4 * texel + 3] * material_.base_color[3] >= least ? 1U : 0U;
+      }
+    }
+    return static_cast<double>(passing) / static_cast<double>(rows.size() * columns.size());
+  }
+
+  static constexpr std::uint32_t clamp_to_edge = 33071;
+
+  const Scene& scene_;
+  const AtlasPage& page_;
+  const Tile& tile_;
+  Material material_;
+  TexelWriter writer_;
+  Channel channel_;
+  const PictureCodec& codec_;
+  std::uint32_t halvings_;
+  PixelRect rect_;
+  Pixels& out_;
+};
+
+/// The first error by its number, whichever thread had it first.
+class FirstError {
+ public:
+  void report(std::size_t number, const Error& error) {
+    const std::scoped_lock lock(mutex_);
+    if (!error_ || number < number_) {
+      error_ = error;
+      number_ = number;
+    }
+  }
+  [[nodiscard]] const std::optional<Error>& get() const { return error_; }
+
+ private:
+  std::mutex mutex_;
+  std::optional<Error> error_;
+  std::size_t number_ = 0;
+};
+
+}  // namespace
+
+Result<Pixels> paint_page(const Scene& scene,
+                          const RoutePlan& routes,
+                          std::size_t page,
+                          Channel channel,
+                          const PictureCodec& codec,
+                          const RunControl& run) {
+  const AtlasPage& wanted = routes.pages[page];
+  const std::uint32_t halvings = wanted.halvings[static_cast<std::size_t>(channel)];
+  Pixels out;
+  out.width_px = wanted.size.width_px >> halvings;
+  out.height_px = wanted.size.height_px >> halvings;
+  // What shows through is empty where there is nothing, too.
+  const bool through = channel == Channel::color &&
+                       scene[wanted.tiles.front().material].alpha_mode != AlphaMode::opaque;
+  const std::uint8_t empty[4] = {128, 128,
+                                 static_cast<std::uint8_t>(channel == Channel::normal ? 255 : 128),
+                                 static_cast<std::uint8_t>(through ? 0 : 255)};
+  out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
+  for (std::size_t i = 0; i < out.rgba.size(); i += 4) {
+    std::copy_n(empty, 4, &out.rgba[i]);
+  }
+  FirstError errors;
+  const bool finished = for_each_index(wanted.tiles.size(), run, "painting", [&](std::size_t t) {
+    auto done =
+        TilePainter(scene, routes, wanted, wanted.tiles[t], channel, halvings, codec, out).run();
+    if (!done) {
+      errors.report(t, done.error());
+    }
+  });
+  if (errors.get()) {
+    return Failure(*errors.get());
+  }
+  return finished ? Result<Pixels>(std::move(out)) : Failure(make_cancelled());
+}
+
+Result<TextureArray> paint_layers(const Scene& scene,
+                                  const RoutePlan& routes,
+                                  std::size_t stack,
+                                  Channel channel,
+                                  const PictureCodec& codec,
+                                  const RunControl& run) {
+  const LayerStack& from = routes.stacks[stack];
+  const LayerStack::Layers& layers = from[channel];
+  TextureArray out;
+  out.kind = channel == Channel::normal    ? TexelKind::normals
+             : channel == Channel::surface ? TexelKind::values
+                                           : TexelKind::colors;
+  out.layers.resize(layers.count());
+  FirstError errors;
+  const bool finished =
+      for_each_index(out.layers.size(), run, "painting layers", [&](std::size_t l) {
+        // A layer is a page with one tile, which is the whole texture.
+        AtlasPage page;
+        page.size = layers.size;
+        Tile tile;
+        tile.material = from.members[layers.find_member(static_cast<std::uint32_t>(l))];
+        tile.size = layers.size;
+        if (find_first_texture(scene[tile.material]) != no_texture) {
+          tile.texture = layers.size;
+          tile.used = {0, 0, layers.size.width_px, layers.size.height_px};
+        }
+        Pixels& pixels = out.layers[l];
+        pixels = {layers.size.width_px, layers.size.height_px, {}};
+        pixels.rgba.resize(std::size_t{4} * pixels.width_px * pixels.height_px);
+        auto done = TilePainter(scene, routes, page, tile, channel, 0, codec, pixels).run();
+        if (!done) {
+          errors.report(l, done.error());
+        }
+      });
+  if (errors.get()) {
+    return Failure(*errors.get());
+  }
+  return finished ? Result<TextureArray>(std::move(out)) : Failure(make_cancelled());
+}
+
+namespace {
+
+/// One picture of a page or a stack, and where it goes.
+struct PaintJob {
+  std::size_t owner = 0;  ///< position among the pages, then among the stacks
+  Channel channel = Channel::color;
+};
+
+std::vector<PaintJob> list_jobs(const RoutePlan& routes) {
+  std::vector<PaintJob> jobs;
+  const std::size_t pages = routes.pages.size();
+  for (std::size_t o = 0; o < pages + routes.stacks.size(); ++o) {
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      const auto channel = static_cast<Channel>(c);
+      if (o < pages ? routes.pages[o].has(channel) : routes.stacks[o - pages].has(channel)) {
+        jobs.push_back({o, channel});
+      }
+    }
+  }
+  return jobs;
+}
+
+Result<std::vector<std::byte>> paint_job(const Scene& scene,
+                                         const RoutePlan& routes,
+                                         const PaintJob& job,
+                                         const PictureCodec& codec,
+                                         const RunControl& run) {
+  const bool page = job.owner < routes.pages.size();
+  const std::size_t stack = page ? 0 : job.owner - routes.pages.size();
+  const MaterialId like =
+      page ? routes.pages[job.owner].tiles.front().material : routes.stacks[stack].members.front();
+  const PictureType type = find_picture_type(scene[like], routes, job.channel);
+  if (page) {
+    auto pixels = paint_page(scene, routes, job.owner, job.channel, codec, run);
+    return pixels ? codec.encode(*pixels, type) : Failure(pixels.error());
+  }
+  auto array = paint_layers(scene, routes, stack, job.channel, codec, run);
+  if (!array) {
+    return Failure(array.error());
+  }
+  if (array->layers.size() == 1) {
+    return codec.encode(array->layers.front(), type);
+  }
+  return codec.encode_array(
+      std::move(*array),
+      {.format = routes.settings.layer_format, .supercompression = routes.settings.layer_packing},
+      run);
+}
+
+}  // namespace
+
+Result<void> paint_pages(const Scene& scene,
+                         const RoutePlan& routes,
+                         const PageImages& images,
+                         const PictureCodec& codec,
+                         Scene& out,
+                         const RunControl& run) {
+  const std::vector<PaintJob> jobs = list_jobs(routes);
+  FirstError errors;
+  RunControl inner = run;
+  inner.observer = nullptr;
+  const bool finished = for_each_index(jobs.size(), run, "painting pages", [&](std::size_t j) {
+    const PaintJob& job = jobs[j];
+    auto bytes = paint_job(scene, routes, job, codec, inner);
+    if (!bytes) {
+      errors.report(j, bytes.error());
+      return;
+    }
+    const ImageId id = images[job.owner][static_cast<std::size_t>(job.channel)];
+    out.images[to_index(id)].bytes = codec.keep(std::move(*bytes));
+  });
+  if (errors.get()) {
+    return Failure(*errors.get());
+  }
+  return finished ? Result<void>() : Failure(make_cancelled());
+}
+
+}  // namespace wakuzume

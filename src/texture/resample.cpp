@@ -1,0 +1,119 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "texture/resample.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wakuzume {
+namespace {
+
+constexpr std::uint32_t clamp_to_edge = 33071;
+constexpr std::uint32_t wrap_mirrored = 33648;
+/// A fully transparent texel still has a say in what colour its place has.
+constexpr float least_alpha = 1.0F / 65536;
+constexpr double slack = 1e-6;
+
+}  // namespace
+
+std::uint32_t wrap_texel(std::int64_t at, std::uint32_t texels, std::uint32_t wrap) {
+  const auto count = static_cast<std::int64_t>(texels);
+  if (wrap == clamp_to_edge) {
+    return static_cast<std::uint32_t>(std::clamp<std::int64_t>(at, 0, count - 1));
+  }
+  const std::int64_t period = wrap == wrap_mirrored ? 2 * count : count;
+  const std::int64_t place = ((at % period) + period) % period;
+  return static_cast<std::uint32_t>(place < count ? place : period - 1 - place);
+}
+
+const std::array<float, 256>& srgb_to_linear() {
+  static const std::array<float, 256> table = [] {
+    std::array<float, 256> out{};
+    for (std::size_t v = 0; v < out.size(); ++v) {
+      const double x = static_cast<double>(v) / 255;
+      out[v] = static_cast<float>(x <= 0.04045 ? x / 12.92 : std::pow((x + 0.055) / 1.055, 2.4));
+    }
+    return out;
+  }();
+  return table;
+}
+
+std::uint8_t to_byte(float value) {
+  return static_cast<std::uint8_t>(std::clamp(value, 0.0F, 1.0F) * 255.0F + 0.5F);
+}
+
+std::uint8_t linear_to_srgb(float value) {
+  static const std::vector<std::uint8_t> table = [] {
+    std::vector<std::uint8_t> out(65536);
+    for (std::size_t v = 0; v < out.size(); ++v) {
+      const double x = static_cast<double>(v) / 65535;
+      out[v] = to_byte(static_cast<float>(
+          x <= 0.0031308 ? 12.92 * x : 1.055 * std::pow(x, 1 / 2.4) - 0.055));
+    }
+    return out;
+  }();
+  return table[static_cast<std::size_t>(std::clamp(value, 0.0F, 1.0F) * 65535.0F + 0.5F)];
+}
+
+void AxisShares::add(double low, double high, std::uint32_t texels, std::uint32_t wrap) {
+  const double length = high - low;
+  if (length < 1 - slack) {
+    const double centre = (low + high) / 2 - 0.5;
+    const double before = std::floor(centre);
+    const auto part = static_cast<float>(centre - before);
+    const auto at = static_cast<std::int64_t>(before);
+    shares.push_back({wrap_texel(at, texels, wrap), 1 - part});
+    shares.push_back({wrap_texel(at + 1, texels, wrap), part});
+    copies_all = false;
+  } else {
+    const auto first = static_cast<std::int64_t>(std::floor(low + slack));
+    const auto end = static_cast<std::int64_t>(std::ceil(high - slack));
+    for (std::int64_t t = first; t < end; ++t) {
+      const double covered = std::min(high, static_cast<double>(t + 1)) -
+                             std::max(low, static_cast<double>(t));
+      shares.push_back({wrap_texel(t, texels, wrap), static_cast<float>(covered / length)});
+    }
+    copies_all = copies_all && end - first == 1;
+  }
+  firsts.push_back(static_cast<std::uint32_t>(shares.size()));
+}
+
+void filter_row(const Pixels& from,
+                std::uint32_t row,
+                Averaging averaging,
+                const AxisShares& columns,
+                std::vector<float>& out) {
+  out.assign(4 * columns.size(), 0);
+  const std::uint8_t* texels = &from.rgba[std::size_t{4} * row * from.width_px];
+  const std::array<float, 256>& linear = srgb_to_linear();
+  for (std::size_t x = 0; x < columns.size(); ++x) {
+    float* sum = &out[4 * x];
+    for (std::uint32_t s = columns.firsts[x]; s < columns.firsts[x + 1]; ++s) {
+      const std::uint8_t* texel = texels + std::size_t{4} * columns.shares[s].texel;
+      const float share = columns.shares[s].share;
+      switch (averaging) {
+        case Averaging::srgb: {
+          const float weight =
+              share * std::max(least_alpha, static_cast<float>(texel[3]) / 255.0F);
+          for (std::size_t c = 0; c < 3; ++c) {
+            sum[c] += weight * linear[texel[c]];
+          }
+          sum[3] += weight;
+          break;
+        }
+        case Averaging::plain:
+          for (std::size_t c = 0; c < 4; ++c) {
+            sum[c] += share * static_cast<float>(texel[c]) / 255.0F;
+          }
+          break;
+        case Averaging::normal:
+          for (std::size_t c = 0; c < 3; ++c) {
+            sum[c] += share * (static_cast<float>(texel[c]) / 127.5F - 1.0F);
+          }
+          break;
+      }
+    }
+  }
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,231 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "texture/tiles.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <queue>
+
+namespace wakuzume {
+namespace {
+
+constexpr std::uint32_t solid_px = 4;
+/// A halving beyond those that were measured is taken to lose so much more than the one before.
+constexpr double steeper = 1.6;
+/// Share of a page that tiles of many sizes are sure to fill.
+constexpr double sure_share = 0.9;
+
+/// Levels more that are kept clean where alpha decides what is seen: in the distance a cutout is there
+/// or not, where a colour would only be a little off.
+constexpr std::uint32_t cutout_mips = 2;
+
+/// Shrinks tiles until they fit, first those that lose least by it.
+class TilePlacer {
+ public:
+  TilePlacer(std::vector<TileWish> wishes, const MaterialSettings& settings)
+      : wishes_(std::move(wishes)), settings_(settings), halvings_(wishes_.size(), 0) {
+    for (const TileWish& wish : wishes_) {
+      densities_.push_back(wish.tile.texels_per_unit);
+    }
+    const bool cutouts = std::any_of(wishes_.begin(), wishes_.end(),
+                                     [](const TileWish& wish) { return wish.cutout; });
+    // Tiles are aligned to the texels of the last mip level that is kept clean.
+    grid_ = std::max(4U, 1U << (settings.clean_mips + (cutouts ? cutout_mips : 0)));
+    grid_ = std::min(grid_, std::bit_floor(settings.max_page_px));
+    const std::uint32_t grid = grid_;
+    most_ = settings.max_page_px / grid * grid;
+    if (settings.page_sides == PageSides::powers_of_two) {
+      most_ = std::bit_floor(most_);
+    }
+    pages_ = settings.max_pages;
+    if (pages_ == 0 && settings.goal == MaterialGoal::fewest_draws) {
+      pages_ = 1;
+    }
+  }
+
+  Result<TilePages> run() {
+    for (std::size_t w = 0; w < wishes_.size(); ++w) {
+      halvings_[w] = wishes_[w].fixed ? 0 : wishes_[w].spare_halvings;
+      resize(w);
+      while (!fits_page(w) && can_halve(w)) {
+        ++halvings_[w];
+        resize(w);
+      }
+      if (!fits_page(w)) {
+        return Failure(Error{ErrorCode::too_large,
+                             fmt::format("a tile of {} x {} pixels does not fit on a page of {}",
+                                         wishes_[w].tile.size.width_px,
+                                         wishes_[w].tile.size.height_px, most_),
+                             {}});
+      }
+    }
+    for (double share = sure_share;; share *= sure_share) {
+      if (pages_ > 0) {
+        shrink_to(share * pages_ * most_ * most_);
+      }
+      auto packing = pack_all();
+      // What does not fit when nothing can shrink takes more pages than were asked for.
+      if (!packing || pages_ == 0 || packing->pages.size() <= pages_ || stuck_) {
+        return packing ? Result<TilePages>(make_pages(*packing)) : Failure(packing.error());
+      }
+    }
+  }
+
+ private:
+  void resize(std::size_t w) {
+    TileWish& wish = wishes_[w];
+    if (wish.tile.solid()) {
+      wish.tile.size = {solid_px, solid_px};
+      return;
+    }
+    const double scale = wish.scale * std::exp2(-static_cast<double>(halvings_[w]));
+    if (wish.charts) {
+      lay_charts(w, scale);
+      return;
+    }
+    const auto side = [&](std::int64_t texels) {
+      return std::max(1U, static_cast<std::uint32_t>(std::lround(static_cast<double>(texels) * scale)));
+    };
+    wish.tile.size = {side(wish.tile.used.width), side(wish.tile.used.height)};
+  }
+
+  /// Charts are laid out anew for each size, so that their margins stay as wide.
+  void lay_charts(std::size_t w, double scale) {
+    TileWish& wish = wishes_[w];
+    wish.tile.texels_per_unit = densities_[w] * scale;
+    const auto layout = place_charts(*wish.charts, wish.tile.texels_per_unit, most_);
+    wish.tile.size = layout ? layout->size : RectSize{2 * most_, 2 * most_};
+    wish.tile.used.width = std::llround(wish.tile.size.width_px / scale);
+    wish.tile.used.height = std::llround(wish.tile.size.height_px / scale);
+    const auto side = [](std::int64_t px) {
+      return static_cast<std::uint32_t>(std::clamp<std::int64_t>(px, 1, 65536));
+    };
+    wish.tile.texture = {side(wish.tile.used.width), side(wish.tile.used.height)};
+  }
+
+  [[nodiscard]] bool can_halve(std::size_t w) const {
+    const TileWish& wish = wishes_[w];
+    constexpr std::uint32_t most_chart_halvings = 12;
+    if (wish.charts && halvings_[w] >= most_chart_halvings) {
+      return false;
+    }
+    return !wish.fixed && !wish.tile.solid() &&
+           std::max(wish.tile.size.width_px, wish.tile.size.height_px) > solid_px;
+  }
+
+  [[nodiscard]] RectSize make_outer(std::size_t w) const {
+    Tile tile = wishes_[w].tile;
+    tile.gutter = find_gutter(tile, settings_.clean_mips, wishes_[w].cutout);
+    return tile.outer();
+  }
+
+  [[nodiscard]] bool fits_page(std::size_t w) const {
+    const RectSize outer = make_outer(w);
+    return std::max(outer.width_px, outer.height_px) <= most_;
+  }
+
+  [[nodiscard]] double find_area(std::size_t w) const {
+    const RectSize outer = make_outer(w);
+    return static_cast<double>(outer.width_px) * outer.height_px;
+  }
+
+  /// What the next halving loses for each texel that it frees.
+  [[nodiscard]] double find_price(std::size_t w) const {
+    const TileWish& wish = wishes_[w];
+    const std::size_t next = halvings_[w];
+    const double loss =
+        next < wish.losses.size()
+            ? wish.losses[next]
+            : wish.losses.back() * std::pow(steeper, static_cast<double>(next - wish.losses.size() + 1));
+    return (loss + 1e-3) * (wish.area_m2 + 1e-6) / find_area(w);
+  }
+
+  void shrink_to(double room) {
+    double sum = 0;
+    using Entry = std::pair<double, std::size_t>;
+    std::priority_queue<Entry, std::vector<Entry>, std::greater<>> next;
+    for (std::size_t w = 0; w < wishes_.size(); ++w) {
+      sum += find_area(w);
+      if (can_halve(w)) {
+        next.emplace(find_price(w), w);
+      }
+    }
+    while (sum > room && !next.empty()) {
+      const std::size_t w = next.top().second;
+      next.pop();
+      sum -= find_area(w);
+      ++halvings_[w];
+      resize(w);
+      sum += find_area(w);
+      if (can_halve(w)) {
+        next.emplace(find_price(w), w);
+      }
+    }
+    stuck_ = next.empty();
+  }
+
+  [[nodiscard]] Result<Packing> pack_all() const {
+    std::vector<RectSize> sizes;
+    for (std::size_t w = 0; w < wishes_.size(); ++w) {
+      sizes.push_back(make_outer(w));
+    }
+    return pack(sizes, {most_, settings_.page_sides, grid_, settings_.turning});
+  }
+
+  [[nodiscard]] TilePages make_pages(const Packing& packing) {
+    TilePages out;
+    for (const RectSize& size : packing.pages) {
+      out.pages.emplace_back().size = size;
+    }
+    for (std::size_t w = 0; w < wishes_.size(); ++w) {
+      const PlacedRect& rect = packing.rects[w];
+      Tile tile = wishes_[w].tile;
+      tile.gutter = find_gutter(tile, settings_.clean_mips, wishes_[w].cutout);
+      tile.x = rect.x_px + tile.gutter;
+      tile.y = rect.y_px + tile.gutter;
+      tile.turned = rect.turned;
+      std::vector<Tile>& tiles = out.pages[rect.page].tiles;
+      out.places.push_back({rect.page, static_cast<std::uint32_t>(tiles.size())});
+      tiles.push_back(tile);
+    }
+    return out;
+  }
+
+  std::vector<TileWish> wishes_;
+  const MaterialSettings& settings_;
+  std::vector<std::uint32_t> halvings_;
+  std::vector<double> densities_;  ///< of charts, as they were wished for
+  std::uint32_t most_ = 0;
+  std::uint32_t grid_ = 4;
+  std::uint32_t pages_ = 0;
+  bool stuck_ = false;
+};
+
+}  // namespace
+
+std::uint32_t find_gutter(const Tile& tile, std::uint32_t clean_mips, bool cutout) {
+  if (tile.solid()) {
+    return std::max(2U, (1U << clean_mips) - solid_px / 2);
+  }
+  // Where a tile is eight texels long it is too far away to tell its edges from its inside; a cutout
+  // may still be told from none where it is two long.
+  const std::uint32_t last =
+      std::min(tile.size.width_px, tile.size.height_px) / (cutout ? 2 : 8);
+  const std::uint32_t mips = last == 0 ? 0 : static_cast<std::uint32_t>(std::bit_width(last)) - 1;
+  return std::max(2U, 1U << std::min(mips, clean_mips + (cutout ? cutout_mips : 0)));
+}
+
+RectSize Tile::outer() const {
+  const std::uint32_t step = solid() ? 1 : std::max(1U, gutter);
+  const auto side = [&](std::uint32_t px) { return (px + step - 1) / step * step + 2 * gutter; };
+  return {side(size.width_px), side(size.height_px)};
+}
+
+Result<TilePages> place_tiles(std::vector<TileWish> wishes, const MaterialSettings& settings) {
+  return TilePlacer(std::move(wishes), settings).run();
+}
+
+}  // namespace wakuzume

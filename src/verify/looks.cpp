@@ -1,0 +1,513 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <map>
+#include <mutex>
+#include <optional>
+
+#include "scene/elements.h"
+#include "scene/running.h"
+#include "survey/draws.h"
+#include "survey/textures.h"
+#include "wakuzume/verify.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t max_samples = 2048;  ///< of one material
+constexpr std::size_t triangles_a_primitive = 96;
+constexpr int taps = 4;  ///< along each side of the area that is averaged
+
+/// What a material shows in one place: base colour with alpha, occlusion, roughness and metalness,
+/// emission, and how far the normal leans; as encoded, from 0 to 1.
+constexpr std::size_t look_values = 11;
+using Look = std::array<double, look_values>;
+/// Which of them are one channel.
+struct LookRange {
+  std::size_t first = 0;
+  std::size_t end = 0;
+};
+constexpr LookRange channels[] = {{0, 4}, {4, 7}, {7, 10}, {10, 11}};
+
+double to_linear(double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); }
+double to_encoded(double v) {
+  return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055;
+}
+
+/// One corner of a triangle, or a place within, in one scene.
+struct Spot {
+  std::map<std::uint32_t, Vec2d> uvs;  ///< by set
+  Vec4d color{1, 1, 1, 1};
+  std::size_t layer = 0;  ///< its number, of textures with layers
+};
+
+/// A place on a draw in both scenes, and how the UVs grow from there along two directions on the
+/// surface, so that both can be averaged over the same area.
+struct Sample {
+  Spot before[3];  ///< the place, and a step along two sides of its triangle
+  Spot after[3];
+};
+
+/// Decoded pictures of the textures of one material.
+class Pictures {
+ public:
+  Pictures(const Scene& scene, const PictureCodec& codec) : scene_(scene), codec_(codec) {}
+
+  Result<void> load(const Material& material) {
+    for (const TextureSlot* slot : list_slots(material)) {
+      const ImageId id = slot->texture == no_texture ? no_image : find_image(scene_, slot->texture);
+      if (id == no_image || pictures_.contains(id)) {
+        continue;
+      }
+      const bool layered = static_cast<bool>(scene_.textures[to_index(slot->texture)].layers);
+      auto pixels = layered ? read_layers(id) : read_picture(id);
+      if (!pixels) {
+        Error error = pixels.error();
+        error.place.pointer = fmt::format("/images/{}", to_index(id));
+        return Failure(error);
+      }
+      pictures_.emplace(id, std::move(*pixels));
+    }
+    return {};
+  }
+
+  /// Looked up between texels as a GPU does. \param srgb  colours are mixed in linear light
+  [[nodiscard]] Vec4d look_up(const TextureSlot& slot, const Spot& spot, bool srgb) const {
+    const UvTransform t = slot.transform ? *slot.transform : UvTransform{};
+    const auto uv = spot.uvs.find(t.texcoord == no_index ? slot.texcoord : t.texcoord);
+    const Vec2d raw = uv == spot.uvs.end() ? Vec2d{0, 0} : uv->second;
+    const double u = t.scale[0] * raw[0];
+    const double v = t.scale[1] * raw[1];
+    const Vec2d at{std::cos(t.rotation) * u + std::sin(t.rotation) * v + t.offset[0],
+                   -std::sin(t.rotation) * u + std::cos(t.rotation) * v + t.offset[1]};
+    const Texture& texture = scene_.textures[to_index(slot.texture)];
+    const Sampler sampler =
+        texture.sampler == no_sampler ? Sampler{} : scene_.samplers[to_index(texture.sampler)];
+    const Pixels& pixels = find_pixels(slot, spot.layer);
+    const double x = at[0] * pixels.width_px - 0.5;
+    const double y = at[1] * pixels.height_px - 0.5;
+    const double fx = x - std::floor(x);
+    const double fy = y - std::floor(y);
+    Vec4d sum{0, 0, 0, 0};
+    for (int corner = 0; corner < 4; ++corner) {
+      const int right = corner & 1;
+      const int below = corner >> 1;
+      const double share = (right != 0 ? fx : 1 - fx) * (below != 0 ? fy : 1 - fy);
+      const std::size_t column = wrap(std::floor(x) + right, pixels.width_px, sampler.wrap_s);
+      const std::size_t row = wrap(std::floor(y) + below, pixels.height_px, sampler.wrap_t);
+      for (std::size_t c = 0; c < 4; ++c) {
+        const double value = pixels.rgba[4 * (row * pixels.width_px + column) + c] / 255.0;
+        sum[c] += share * (srgb && c < 3 ? to_linear(value) : value);
+      }
+    }
+    return sum;
+  }
+
+  [[nodiscard]] Vec2d find_size(const TextureSlot& slot) const {
+    const Pixels& pixels = find_pixels(slot, 0);
+    return {static_cast<double>(pixels.width_px), static_cast<double>(pixels.height_px)};
+  }
+
+ private:
+  [[nodiscard]] Result<std::vector<Pixels>> read_picture(ImageId id) const {
+    auto pixels = codec_.decode(find_encoded(scene_, id));
+    if (!pixels) {
+      return Failure(pixels.error());
+    }
+    std::vector<Pixels> out;
+    out.push_back(std::move(*pixels));
+    return out;
+  }
+
+  [[nodiscard]] Result<std::vector<Pixels>> read_layers(ImageId id) const {
+    auto array = codec_.decode_array(find_encoded(scene_, id));
+    if (!array) {
+      return Failure(array.error());
+    }
+    return std::move(array->layers);
+  }
+
+  [[nodiscard]] const Pixels& find_pixels(const TextureSlot& slot, std::size_t number) const {
+    const std::vector<Pixels>& layers = pictures_.at(find_image(scene_, slot.texture));
+    const Boxed<TextureLayers>& of = scene_.textures[to_index(slot.texture)].layers;
+    const std::size_t layer =
+        of && number < of->layer_of.size() ? of->layer_of[number] : std::size_t{0};
+    return layers[std::min(layer, layers.size() - 1)];
+  }
+
+  static std::size_t wrap(double at, std::uint32_t texels, std::uint32_t mode) {
+    const double count = texels;
+    if (mode == 33071) {
+      return static_cast<std::size_t>(std::clamp(at, 0.0, count - 1));
+    }
+    const double period = mode == 33648 ? 2 * count : count;
+    const double place = at - period * std::floor(at / period);
+    return static_cast<std::size_t>(
+        std::clamp(place < count ? place : period - 1 - place, 0.0, count - 1));
+  }
+
+  const Scene& scene_;
+  const PictureCodec& codec_;
+  std::map<ImageId, std::vector<Pixels>> pictures_;  ///< with their layers
+};
+
+/// In linear light; the normal's lean is the length of its part along the surface.
+Look find_look(const Pictures& pictures, const Material& m, const Spot& spot) {
+  Look look{};
+  const auto tex = [&](const TextureSlot& slot, bool srgb) {
+    return slot.texture == no_texture ? Vec4d{1, 1, 1, 1} : pictures.look_up(slot, spot, srgb);
+  };
+  const Vec4d base = tex(m.base_color_texture, true);
+  const Vec4d surface = tex(m.metallic_roughness_texture, false);
+  const Vec4d emission = tex(m.emissive_texture, true);
+  for (std::size_t c = 0; c < 3; ++c) {
+    look[c] = base[c] * m.base_color[c] * spot.color[c];
+    look[4 + c] = emission[c] * m.emissive[c];
+  }
+  look[3] = m.alpha_mode == AlphaMode::opaque ? 1 : base[3] * m.base_color[3] * spot.color[3];
+  look[7] = surface[1] * m.roughness;
+  look[8] = surface[2] * m.metallic;
+  look[9] = 1 + m.occlusion_texture.factor * (tex(m.occlusion_texture, false)[0] - 1);
+  if (m.normal_texture.texture != no_texture) {
+    const Vec4d n = pictures.look_up(m.normal_texture, spot, false);
+    const double x = (2 * n[0] - 1) * m.normal_texture.factor;
+    const double y = (2 * n[1] - 1) * m.normal_texture.factor;
+    const double z = 2 * n[2] - 1;
+    const double length = std::sqrt(x * x + y * y + z * z);
+    look[10] = length > 0 ? std::sqrt(x * x + y * y) / length : 0;
+    // An eight-bit normal that means straight up leans by less than this.
+    look[10] = std::max(0.0, look[10] - 0.006);
+  }
+  return look;
+}
+
+Spot move(const Spot (&spots)[3], double along, double across) {
+  Spot out = spots[0];
+  for (auto& [set, uv] : out.uvs) {
+    for (std::size_t c = 0; c < 2; ++c) {
+      uv[c] += along * (spots[1].uvs.at(set)[c] - spots[0].uvs.at(set)[c]) +
+               across * (spots[2].uvs.at(set)[c] - spots[0].uvs.at(set)[c]);
+    }
+  }
+  return out;
+}
+
+Look find_mean_look(const Pictures& pictures, const Material& material, const Spot (&spots)[3]) {
+  Look sum{};
+  for (int i = 0; i < taps * taps; ++i) {
+    const double along = (i % taps + 0.5) / taps - 0.5;
+    const double across = (i / taps + 0.5) / taps - 0.5;
+    const Look look = find_look(pictures, material, move(spots, along, across));
+    for (std::size_t v = 0; v < look_values; ++v) {
+      sum[v] += look[v] / (taps * taps);
+    }
+  }
+  for (const std::size_t v : {0U, 1U, 2U, 4U, 5U, 6U}) {
+    sum[v] = to_encoded(std::clamp(sum[v], 0.0, 1.0));
+  }
+  return sum;
+}
+
+/// The same triangle in both scenes, place by place.
+class SpotFinder {
+ public:
+  SpotFinder(const Scene& scene, const Primitive& primitive) {
+    for (const Attribute& attribute : primitive.attributes) {
+      if (attribute.semantic.starts_with("TEXCOORD_")) {
+        const auto set = static_cast<std::uint32_t>(std::stoul(attribute.semantic.substr(9)));
+        uvs_[set] = make_floats(scene, attribute.stream);
+      } else if (attribute.semantic == "COLOR_0") {
+        colors_ = make_floats(scene, attribute.stream);
+        width_ = component_count(scene[attribute.stream].element);
+      } else if (attribute.semantic == layer_semantic) {
+        layers_ = make_floats(scene, attribute.stream);
+      }
+    }
+  }
+
+  [[nodiscard]] Spot find(const std::uint32_t* corners, const Vec3d& weights) const {
+    Spot spot;
+    for (const auto& [set, values] : uvs_) {
+      Vec2d uv{0, 0};
+      for (std::size_t k = 0; k < 3; ++k) {
+        for (std::size_t c = 0; c < 2; ++c) {
+          uv[c] += weights[k] * static_cast<double>(values[2 * std::size_t{corners[k]} + c]);
+        }
+      }
+      spot.uvs[set] = uv;
+    }
+    for (std::size_t c = 0; c < width_; ++c) {
+      spot.color[c] = 0;
+      for (std::size_t k = 0; k < 3; ++k) {
+        spot.color[c] += weights[k] * static_cast<double>(colors_[width_ * corners[k] + c]);
+      }
+    }
+    spot.layer = layers_.empty() ? 0 : static_cast<std::size_t>(std::lround(layers_[corners[0]]));
+    return spot;
+  }
+
+ private:
+  std::map<std::uint32_t, std::vector<float>> uvs_;
+  std::vector<float> colors_;
+  std::vector<float> layers_;
+  std::size_t width_ = 0;
+};
+
+/// All that one pair of materials has to be compared for.
+struct Pair {
+  MaterialId before = no_material;
+  MaterialId after = no_material;
+  std::vector<Sample> samples;
+};
+
+class LookVerifier {
+ public:
+  LookVerifier(const Scene& before, const Scene& after, const PictureCodec& codec)
+      : before_(before), after_(after), codec_(codec) {}
+
+  Result<std::vector<LookCheck>> run(const RunControl& run) {
+    list_pairs();
+    std::vector<LookCheck> checks(pairs_.size());
+    std::mutex mutex;
+    std::optional<Error> first;
+    // Materials of one page side by side: its pictures are decoded once.
+    for (std::size_t begin = 0; begin < pairs_.size();) {
+      std::size_t end = begin;
+      while (end < pairs_.size() && pairs_[end].after == pairs_[begin].after) {
+        ++end;
+      }
+      Pictures shown(after_, codec_);
+      if (auto loaded = shown.load(after_[pairs_[begin].after]); !loaded) {
+        return Failure(loaded.error());
+      }
+      if (!for_each_index(end - begin, run, "comparing looks", [&](std::size_t i) {
+            auto check = compare(pairs_[begin + i], shown);
+            if (check) {
+              checks[begin + i] = *check;
+            } else {
+              const std::scoped_lock lock(mutex);
+              first = first ? first : check.error();
+            }
+          })) {
+        return Failure(make_cancelled());
+      }
+      begin = end;
+    }
+    std::sort(checks.begin(), checks.end(),
+              [](const LookCheck& a, const LookCheck& b) { return a.material < b.material; });
+    return first ? Result<std::vector<LookCheck>>(Failure(*first)) : std::move(checks);
+  }
+
+  /// Draws whose corners are not where they were.
+  [[nodiscard]] const std::vector<DrawRef>& moved() const { return moved_; }
+
+ private:
+  void list_pairs() {
+    std::map<std::pair<MaterialId, MaterialId>,
+             std::vector<std::pair<const Primitive*, const Primitive*>>>
+        known;
+    std::map<std::tuple<MeshId, MeshId, std::uint32_t>, bool> seen;
+    for (const DrawRef& draw : make_draw_list(before_)) {
+      const MeshId from = before_[draw.node].mesh;
+      const MeshId to = after_[draw.node].mesh;
+      if (from == to || !seen.try_emplace({from, to, draw.primitive}, true).second) {
+        continue;
+      }
+      const Primitive& a = before_[from].primitives[draw.primitive];
+      const Primitive& b = after_[to].primitives[draw.primitive];
+      if (a.material != b.material && !same_corners(a, b)) {
+        moved_.push_back(draw);
+      }
+      if (a.material != b.material && a.material != no_material &&
+          find_topology(a.mode) == Topology::triangles) {
+        known[{b.material, a.material}].emplace_back(&a, &b);
+      }
+    }
+    for (const auto& [materials, primitives] : known) {
+      Pair& pair = pairs_.emplace_back();
+      pair.after = materials.first;
+      pair.before = materials.second;
+      const std::size_t step = 1 + primitives.size() * 8 / max_samples;
+      for (std::size_t p = 0; p < primitives.size() && pair.samples.size() < max_samples;
+           p += step) {
+        add_samples(*primitives[p].first, *primitives[p].second, pair.samples);
+      }
+    }
+  }
+
+  /// Is every corner of every triangle where it was?
+  [[nodiscard]] bool same_corners(const Primitive& a, const Primitive& b) const {
+    const std::vector<std::uint32_t> left = make_list_indices(before_, a);
+    const std::vector<std::uint32_t> right = make_list_indices(after_, b);
+    const std::vector<float> from = make_floats(before_, a.find("POSITION"));
+    const std::vector<float> to = make_floats(after_, b.find("POSITION"));
+    if (left.size() != right.size()) {
+      return false;
+    }
+    for (std::size_t i = 0; i < left.size(); ++i) {
+      if (std::memcmp(&from[3 * std::size_t{left[i]}], &to[3 * std::size_t{right[i]}],
+                      3 * sizeof(float)) != 0) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  void add_samples(const Primitive& a, const Primitive& b, std::vector<Sample>& samples) const {
+    // What is rebaked has other vertices, and its triangles in the same order.
+    const std::vector<std::uint32_t> list = make_list_indices(before_, a);
+    const std::vector<std::uint32_t> list_after = make_list_indices(after_, b);
+    const SpotFinder before(before_, a);
+    const SpotFinder after(after_, b);
+    const std::size_t triangles = std::min(list.size(), list_after.size()) / 3;
+    const std::size_t step = std::max<std::size_t>(1, triangles / triangles_a_primitive);
+    const std::vector<float> positions = make_floats(before_, a.find("POSITION"));
+    for (std::size_t t = 0; t < triangles; t += step) {
+      if (!has_area(positions, &list[3 * t])) {
+        continue;  // nobody sees it
+      }
+      // Strewn by the triangle's number, off its corners.
+      const double r1 = std::fmod(0.5 + 0.7548776662 * static_cast<double>(t), 1);
+      const double r2 = std::fmod(0.5 + 0.5698402910 * static_cast<double>(t), 1);
+      const double root = std::sqrt(r1);
+      const Vec3d w{1 - root, root * (1 - r2), root * r2};
+      Sample sample;
+      fill(before, &list[3 * t], w, sample.before);
+      fill(after, &list_after[3 * t], w, sample.after);
+      samples.push_back(std::move(sample));
+    }
+  }
+
+  static bool has_area(const std::vector<float>& positions, const std::uint32_t* corners) {
+    const auto side = [&](std::size_t k, std::size_t c) {
+      return static_cast<double>(positions[3 * std::size_t{corners[k]} + c] -
+                                 positions[3 * std::size_t{corners[0]} + c]);
+    };
+    double squares = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const std::size_t d = (c + 1) % 3;
+      const double part = side(1, c) * side(2, d) - side(1, d) * side(2, c);
+      squares += part * part;
+    }
+    return squares > 0;
+  }
+
+  /// A place, and the corners of its triangle as seen from there.
+  static void fill(const SpotFinder& from,
+                   const std::uint32_t* corners,
+                   const Vec3d& w,
+                   Spot (&out)[3]) {
+    out[0] = from.find(corners, w);
+    out[1] = from.find(corners, {w[0] - 1, w[1] + 1, w[2]});
+    out[2] = from.find(corners, {w[0] - 1, w[1], w[2] + 1});
+  }
+
+  /// Makes the steps from a place this share of what they are, in both scenes alike.
+  static void shorten(Sample& sample, double share) {
+    for (Spot(*spots)[3] : {&sample.before, &sample.after}) {
+      for (std::size_t s = 1; s < 3; ++s) {
+        for (auto& [set, uv] : (*spots)[s].uvs) {
+          const Vec2d& at = (*spots)[0].uvs.at(set);
+          for (std::size_t c = 0; c < 2; ++c) {
+            uv[c] = at[c] + share * (uv[c] - at[c]);
+          }
+        }
+      }
+    }
+  }
+
+  /// What part of a triangle's sides two texels of the page are.
+  [[nodiscard]] double find_share(const Sample& sample,
+                                  const Material& material,
+                                  const Pictures& shown) const {
+    double longest = 0;
+    for (const TextureSlot* slot : list_slots(material)) {
+      if (slot->texture == no_texture || !sample.after[0].uvs.contains(slot->texcoord)) {
+        continue;
+      }
+      const Vec2d texels = shown.find_size(*slot);
+      for (std::size_t s = 1; s < 3; ++s) {
+        const Vec2d& at = sample.after[0].uvs.at(slot->texcoord);
+        const Vec2d& to = sample.after[s].uvs.at(slot->texcoord);
+        longest =
+            std::max(longest, std::hypot((to[0] - at[0]) * texels[0], (to[1] - at[1]) * texels[1]));
+      }
+    }
+    return longest > 2 ? 2 / longest : 1;
+  }
+
+  Result<LookCheck> compare(Pair& pair, const Pictures& shown) const {
+    Pictures own(before_, codec_);
+    const Material& before = before_[pair.before];
+    const Material& after = after_[pair.after];
+    if (auto loaded = own.load(before); !loaded) {
+      return Failure(loaded.error());
+    }
+    LookCheck check;
+    check.material = pair.before;
+    check.samples = pair.samples.size();
+    std::array<double, std::size(channels)> squares{};
+    for (Sample& sample : pair.samples) {
+      shorten(sample, find_share(sample, after, shown));
+      const Look a = find_mean_look(own, before, sample.before);
+      const Look b = find_mean_look(shown, after, sample.after);
+      for (std::size_t c = 0; c < squares.size(); ++c) {
+        for (std::size_t v = channels[c].first; v < channels[c].end; ++v) {
+          squares[c] += (a[v] - b[v]) * (a[v] - b[v]);
+        }
+      }
+    }
+    for (std::size_t c = 0; c < squares.size() && check.samples > 0; ++c) {
+      const double values = static_cast<double>(channels[c].end - channels[c].first);
+      const double mean = squares[c] / values / static_cast<double>(check.samples);
+      check.psnr_db = mean > 0 ? std::min(check.psnr_db, -10 * std::log10(mean)) : check.psnr_db;
+    }
+    return check;
+  }
+
+  const Scene& before_;
+  const Scene& after_;
+  const PictureCodec& codec_;
+  std::vector<Pair> pairs_;
+  std::vector<DrawRef> moved_;
+};
+
+}  // namespace
+
+Result<void> verify_looks(const Scene& before,
+                          const Scene& after,
+                          const PictureCodec& codec,
+                          const VerifySettings& settings,
+                          Verdict& verdict,
+                          const RunControl& run) {
+  LookVerifier verifier(before, after, codec);
+  auto checks = verifier.run(run);
+  if (!checks) {
+    return Failure(checks.error());
+  }
+  for (const DrawRef& draw : verifier.moved()) {
+    ++verdict.mismatch_count;
+    verdict.mismatches.push_back({draw, "its triangles moved when its material was shared"});
+    verdict.passed = false;
+  }
+  verdict.looks = std::move(*checks);
+  for (const LookCheck& check : verdict.looks) {
+    if (check.psnr_db < settings.look_psnr_db) {
+      ++verdict.mismatch_count;
+      verdict.mismatches.push_back(
+          {{no_node, 0},
+           fmt::format(
+               "material {} ({}) looks different: {:.1f} dB over {} places, {:g} are wanted",
+               to_index(check.material), before[check.material].name, check.psnr_db, check.samples,
+               settings.look_psnr_db)});
+      verdict.passed = false;
+    }
+  }
+  return {};
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,194 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <set>
+
+#include "glasshouse.h"
+#include "support/pictures.h"
+#include "support/process.h"
+#include "wakuzume/io.h"
+
+/// Shared materials through the tool: from the line to the file and back.
+namespace wakuzume {
+namespace {
+
+class ToolMaterials : public testing::Test {
+ protected:
+  ToolMaterials() : folder_(test::make_scratch()) {}
+  [[nodiscard]] std::string path(const std::string& name) const {
+    return (folder_ / name).string();
+  }
+  static std::string run(const std::vector<std::string>& line, int wanted = 0) {
+    const test::Outcome outcome = test::run_tool(line);
+    EXPECT_EQ(outcome.exit_code, wanted) << line[0] << ": " << outcome.out << outcome.err;
+    return wanted == 0 ? outcome.out : outcome.out + outcome.err;
+  }
+  void write(const Scene& scene) { ASSERT_TRUE(write_scene(scene, path("s.glb"))); }
+  void build(const std::string& result, const std::vector<std::string>& more = {}) {
+    std::vector<std::string> line{"propose",     path("s.glb"),  "-o",
+                                  path("p.json"), "--materials", "fewest_draws"};
+    line.insert(line.end(), more.begin(), more.end());
+    run(line);
+    run({"build", path("p.json"), "-o", path(result)});
+  }
+  static std::size_t count_materials(const Scene& scene) {
+    return static_cast<std::size_t>(count_totals(scene).materials);
+  }
+
+  std::filesystem::path folder_;
+};
+
+TEST_F(ToolMaterials, SharesThoseOfTheDemoAndPutsThemBackToTheByte) {
+  write(demo::make_glasshouse());
+  build("r.glb");
+  const auto result = read_scene(path("r.glb"));
+  ASSERT_TRUE(result);
+  EXPECT_LE(count_materials(*result), 14U);
+  EXPECT_EQ(test::ask_validator(path("r.glb")).substr(0, 2), "0 ");
+  EXPECT_NE(run({"verify", path("s.glb"), path("r.glb")}).find("became shared ones"),
+            std::string::npos);
+  run({"restore", path("r.glb"), "-o", path("back.glb")});
+  EXPECT_TRUE(test::read_all(path("back.glb")) == test::read_all(path("s.glb")));
+}
+
+TEST_F(ToolMaterials, PutsAPartBackWithItsOwnMaterials) {
+  write(demo::make_glasshouse());
+  build("r.gltf");
+  run({"restore", path("r.gltf"), "-o", path("part.glb"), "--node", "/glasshouse/wing_east/*"});
+  EXPECT_EQ(test::ask_validator(path("part.glb")).substr(0, 2), "0 ");
+  run({"verify", path("s.glb"), path("part.glb")});
+  const auto source = read_scene(path("s.glb"));
+  const auto part = read_scene(path("part.glb"));
+  ASSERT_TRUE(source && part);
+  const auto names = [](const Scene& scene) {
+    std::set<std::string> out;
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+      const std::string node = make_node_path(scene, make_id<NodeId>(n));
+      if (node.starts_with("/glasshouse/wing_east") && scene.nodes[n].mesh != no_mesh) {
+        for (const Primitive& primitive : scene[scene.nodes[n].mesh].primitives) {
+          out.insert(node + " " + scene[primitive.material].name);
+        }
+      }
+    }
+    return out;
+  };
+  EXPECT_EQ(names(*part), names(*source));
+  // From there all the way.
+  run({"restore", path("part.glb"), "-o", path("back.glb")});
+  EXPECT_TRUE(test::read_all(path("back.glb")) == test::read_all(path("s.glb")));
+}
+
+TEST_F(ToolMaterials, FoldAMerryMixOfKitsTwentyfold) {
+  // 240 materials of forty looks, as kits store them: under other names and in other files.
+  const Scene looks = test::make_gallery(11, 40);
+  test::SceneBuilder builder;
+  builder.scene = looks;
+  for (int copy = 1; copy < 6; ++copy) {
+    const std::size_t images = builder.scene.images.size();
+    const std::size_t textures = builder.scene.textures.size();
+    for (std::size_t i = 0; i < looks.images.size(); ++i) {
+      builder.scene.images.push_back(looks.images[i]);
+    }
+    for (Texture texture : looks.textures) {
+      texture.image = make_id<ImageId>(to_index(texture.image) + images);
+      builder.scene.textures.push_back(texture);
+    }
+    for (std::size_t m = 0; m < looks.materials.size(); ++m) {
+      Material material = looks.materials[m];
+      material.name += "_copy" + std::to_string(copy);
+      for (TextureSlot* slot :
+           {&material.base_color_texture, &material.metallic_roughness_texture,
+            &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+        if (slot->texture != no_texture) {
+          slot->texture = make_id<TextureId>(to_index(slot->texture) + textures);
+        }
+      }
+      builder.scene.materials.push_back(material);
+      Mesh mesh = looks.meshes[m];
+      mesh.primitives[0].material = make_id<MaterialId>(builder.scene.materials.size() - 1);
+      builder.scene.meshes.push_back(mesh);
+      builder.add_node("copy", make_id<MeshId>(builder.scene.meshes.size() - 1),
+                       test::at(2.0 * static_cast<double>(m), 2.0 * copy));
+    }
+  }
+  write(builder.finish());
+  build("r.glb");
+  const auto result = read_scene(path("r.glb"));
+  ASSERT_TRUE(result);
+  EXPECT_LE(20 * count_materials(*result), 240U);
+  run({"verify", path("s.glb"), path("r.glb")});
+}
+
+TEST_F(ToolMaterials, VerifyFindsAPageThatSomebodyPaintedOver) {
+  write(test::make_gallery(5, 10));
+  build("r.gltf");
+  run({"verify", path("s.glb"), path("r.gltf")});
+  const auto files = test::list_folder(folder_);
+  const auto page = std::find_if(files.begin(), files.end(), [](const std::string& name) {
+    return name.ends_with("_color.png");
+  });
+  ASSERT_NE(page, files.end());
+  const auto pixels = decode_image(make_bytes(std::vector<char>([&] {
+    const std::string text = test::read_all(path(*page));
+    return std::vector<char>(text.begin(), text.end());
+  }())));
+  ASSERT_TRUE(pixels);
+  Pixels other = *pixels;
+  std::reverse(other.rgba.begin(), other.rgba.end());
+  for (std::size_t i = 0; i < other.rgba.size(); i += 4) {
+    other.rgba[i + 3] = 255;
+  }
+  const auto bytes = encode_png(other);
+  ASSERT_TRUE(bytes);
+  test::write_all(path(*page),
+                  std::string(reinterpret_cast<const char*>(bytes->data()), bytes->size()));
+  EXPECT_NE(run({"verify", path("s.glb"), path("r.gltf")}, 1).find("looks different"),
+            std::string::npos);
+}
+
+TEST_F(ToolMaterials, RefusesWhatItCanNotDo) {
+  write(test::make_gallery(5, 10));
+  build("r.glb");
+  EXPECT_NE(run({"build", path("p.json"), "-o", path("c.glb"), "--carry-source"}, 2)
+                .find("keep the source file"),
+            std::string::npos);
+  EXPECT_NE(run({"propose", path("s.glb"), "-o", path("q.json"), "--materials", "fewest_draws",
+                 "--route", "kit_1=vanish"},
+                2)
+                .find("vanish"),
+            std::string::npos);
+  // A scene whose pictures changed since the plan was made is refused, and nothing is written.
+  auto scene = *read_scene(path("s.glb"));
+  const auto first = std::find_if(scene.materials.begin(), scene.materials.end(), [](const auto& m) {
+    return m.base_color_texture.texture != no_texture;
+  });
+  Image& image = scene.images[to_index(
+      scene.textures[to_index(first->base_color_texture.texture)].image)];
+  image.view = no_view;
+  image.bytes = make_bytes(std::vector<char>{'n', 'o', 'n', 'e'});
+  ASSERT_TRUE(write_scene(scene, path("t.glb")));
+  run({"build", path("p.json"), "-o", path("d.glb"), "--scene", path("t.glb")}, 3);
+  EXPECT_FALSE(std::filesystem::exists(path("d.glb")));
+}
+
+TEST_F(ToolMaterials, TakesRoutesAndScalesFromTheLineBeforeThoseOfTheFile) {
+  write(test::make_gallery(5, 10));
+  test::write_all(path("s.toml"),
+                  "[materials]\ngoal = \"full_resolution\"\nroutes = [\"kit_*=atlas\"]\n");
+  run({"propose", path("s.glb"), "-o", path("p.json"), "--settings", path("s.toml"), "--route",
+       "kit_3=stay", "--page", "512"});
+  const auto plan = read_plan(path("p.json"));
+  ASSERT_TRUE(plan);
+  EXPECT_EQ(plan->routes.settings.goal, MaterialGoal::full_resolution);
+  EXPECT_EQ(plan->routes.settings.max_page_px, 512U);
+  EXPECT_EQ(plan->routes.find(MaterialId{3})->route, Route::stay);
+  EXPECT_NE(plan->routes.find(MaterialId{4})->route, Route::stay);
+  // The plan says the same again, and so does its file.
+  EXPECT_EQ(test::read_all(path("p.json")),
+            to_json(repaint(*read_scene(path("s.glb")), plan->routes)->scene, *plan));
+}
+
+}  // namespace
+}  // namespace wakuzume
