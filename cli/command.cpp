@@ -47,8 +47,7 @@ void Command::apply_split() {
   split.cell_size_m = options_.split_cell_m.value_or(split.cell_size_m);
 }
 
-void Command::apply_materials() {
-  MaterialSettings& materials = settings_.materials;
+void Command::apply_materials(MaterialSettings& materials) const {
   if (options_.materials) {
     materials.goal = *options_.materials == "fewest_draws"      ? MaterialGoal::fewest_draws
                      : *options_.materials == "full_resolution" ? MaterialGoal::full_resolution
@@ -71,7 +70,7 @@ Result<void> Command::load_settings() {
   ProposeSettings& propose = settings_.propose;
   apply_line(propose);
   apply_split();
-  apply_materials();
+  apply_materials(settings_.materials);
   ViewSettings& views = settings_.views;
   views.count = options_.views.value_or(views.count);
   views.seed = options_.view_seed.value_or(views.seed);
@@ -226,6 +225,7 @@ Result<Assessment> Command::assess(const Scene& scene, const Survey& survey, Out
   AssessSettings settings;
   settings.views = settings_.views;
   settings.findings = settings_.findings;
+  settings.materials = settings_.materials;
   settings.budgets = settings_.budgets;
   settings.tiers = settings_.tiers;
   settings.profile = std::move(outlook.profile);

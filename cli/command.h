@@ -31,6 +31,8 @@ class Command {
   [[nodiscard]] const Settings& settings() const { return settings_; }
 
   Result<void> load_settings();
+  /// What the line says of materials, over what the settings say.
+  void apply_materials(MaterialSettings& materials) const;
   /// What the line says of planning, over what the settings say.
   void apply_line(ProposeSettings& propose) const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
@@ -82,7 +84,6 @@ class Command {
 
  private:
   void apply_split();
-  void apply_materials();
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();
 

@@ -20,7 +20,43 @@ namespace fs = std::filesystem;
 constexpr std::size_t max_changes = 12;
 constexpr std::size_t max_reasons = 12;
 
-/// An earlier plan with its scene, surveyed by the plan's own rules.
+/// Repaints a scene by what settings say of its materials, and surveys what comes of it.
+Result<void> share_materials(Command& command,
+                             const MaterialSettings& settings,
+                             const SurveySettings& rules,
+                             Source& source,
+                             Survey& found,
+                             RoutePlan& routes) {
+  if (settings.goal == MaterialGoal::keep) {
+    return {};
+  }
+  const auto images = command.read_images_in_detail(source.scene);
+  if (!images) {
+    return Failure(images.error());
+  }
+  auto proposed = propose_routes(source.scene, found, *images, settings, command.run());
+  if (!proposed) {
+    return Failure(proposed.error());
+  }
+  auto repainted = repaint(source.scene, *proposed, command.run());
+  if (!repainted) {
+    return Failure(repainted.error());
+  }
+  routes = std::move(*proposed);
+  command.console().tell(fmt::format("routed {} materials", routes.routes.size()));
+  source.origin = std::move(source.scene);
+  source.scene = std::move(repainted->scene);
+  source.images = std::move(repainted->images);
+  auto again = survey(source.scene, rules, command.run());
+  if (!again) {
+    return Failure(again.error());
+  }
+  found = std::move(*again);
+  return {};
+}
+
+/// An earlier plan with its scene, surveyed by the plan's own rules. For another scene, materials
+/// are routed anew, as the plan's settings and the line say.
 Result<Proposal> read_earlier(Command& command, const std::string& file) {
   auto plan = read_plan(file);
   if (!plan) {
@@ -28,13 +64,24 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   }
   const std::string& named = command.options().input;
   const std::string path = named.empty() ? find_scene(plan->scene_path, file) : named;
-  auto source = read_source(command, path, plan->split, plan->routes);
+  const bool anew = !command.options().rebase.empty() && !plan->routes.empty();
+  auto source = read_source(command, path, plan->split, anew ? RoutePlan{} : plan->routes);
   if (!source) {
     return Failure(source.error());
   }
   auto found = survey(source->scene, plan->survey_settings, command.run());
   if (!found) {
     return Failure(found.error());
+  }
+  if (anew) {
+    MaterialSettings settings = plan->routes.settings;
+    command.apply_materials(settings);
+    plan->routes = {};
+    if (auto shared = share_materials(command, settings, plan->survey_settings, *source, *found,
+                                      plan->routes);
+        !shared) {
+      return Failure(shared.error());
+    }
   }
   auto outlook = command.make_outlook(source->scene, *found);
   if (!outlook) {
@@ -97,7 +144,7 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
     return command.fail(visibility.error());
   }
   const auto ladder =
-      make_ladder(proposal.source.scene, proposal.survey, *visibility, {}, command.run());
+      make_ladder(proposal.source.scene, proposal.survey, *visibility, {}, {}, command.run());
   if (!ladder) {
     return command.fail(ladder.error());
   }
@@ -130,41 +177,6 @@ Exit answer_why(Command& command, const Proposal& proposal) {
 
 }  // namespace
 
-namespace {
-
-/// Repaints a scene by what the settings say of its materials, and surveys what comes of it.
-Result<void> share_materials(Command& command, Source& source, Survey& found, RoutePlan& routes) {
-  const MaterialSettings& settings = command.settings().materials;
-  if (settings.goal == MaterialGoal::keep) {
-    return {};
-  }
-  const auto images = command.read_images_in_detail(source.scene);
-  if (!images) {
-    return Failure(images.error());
-  }
-  auto proposed = propose_routes(source.scene, found, *images, settings, command.run());
-  if (!proposed) {
-    return Failure(proposed.error());
-  }
-  auto repainted = repaint(source.scene, *proposed, command.run());
-  if (!repainted) {
-    return Failure(repainted.error());
-  }
-  routes = std::move(*proposed);
-  command.console().tell(fmt::format("routed {} materials", routes.routes.size()));
-  source.origin = std::move(source.scene);
-  source.scene = std::move(repainted->scene);
-  source.images = std::move(repainted->images);
-  auto again = survey(source.scene, command.settings().survey, command.run());
-  if (!again) {
-    return Failure(again.error());
-  }
-  found = std::move(*again);
-  return {};
-}
-
-}  // namespace
-
 Result<Proposal> make_proposal(Command& command, const std::string& path) {
   const SplitSettings& split = command.settings().split;
   auto read = command.read_and_survey(path, split);
@@ -173,7 +185,9 @@ Result<Proposal> make_proposal(Command& command, const std::string& path) {
   }
   Source source{std::move(read->scene), std::nullopt, {}};
   RoutePlan routes;
-  if (auto shared = share_materials(command, source, read->survey, routes); !shared) {
+  if (auto shared = share_materials(command, command.settings().materials,
+                                    command.settings().survey, source, read->survey, routes);
+      !shared) {
     return Failure(shared.error());
   }
   auto outlook = command.make_outlook(source.scene, read->survey);

@@ -49,9 +49,9 @@ const char* advise(Rung rung) {
     case Rung::moving_together:
       return "`wakuzume run SCENE -o DIR` does it and proves the result";
     case Rung::folding:
-      return "the finding material_copied names them: --table findings";
     case Rung::tinting:
-      return "the list below names the materials";
+    case Rung::sharing:
+      return "`wakuzume run SCENE -o DIR --materials fewest_draws` does it and proves the result";
     default:
       return "--table near shows what would have to become equal";
   }

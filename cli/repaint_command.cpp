@@ -65,13 +65,16 @@ std::set<ImageId> take_plain_pictures(const Scene& source, const Ledger& ledger,
   return changed;
 }
 
-/// Files of their own are written alone; what is embedded goes with its scene.
+/// Files of their own are written alone; what is embedded goes with its whole scene.
 Result<std::size_t> write_pictures(Command& command,
                                    const Scene& built,
                                    const std::set<ImageId>& changed,
                                    const std::string& path,
                                    const std::vector<std::string>& inputs) {
-  if (fs::path(path).extension() == ".glb") {
+  const bool embedded = std::any_of(changed.begin(), changed.end(), [&](ImageId id) {
+    return built.images[to_index(id)].uri.empty();
+  });
+  if (embedded || fs::path(path).extension() == ".glb") {
     auto report = write_scene(built, path, inputs, command.run());
     return report ? Result<std::size_t>(1) : Failure(report.error());
   }

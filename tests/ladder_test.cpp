@@ -10,8 +10,11 @@
 #include <string>
 #include <tuple>
 
+#include "support/pictures.h"
 #include "support/scene_builder.h"
 #include "wakuzume/apart.h"
+#include "wakuzume/assess.h"
+#include "wakuzume/settings.h"
 #include "wakuzume/cost.h"
 
 namespace wakuzume {
@@ -23,6 +26,34 @@ Ladder ladder_of(const Scene& scene, const Survey& found, const std::vector<View
   auto ladder = make_ladder(scene, found, *make_visibility(found, views), {});
   EXPECT_TRUE(ladder);
   return *ladder;
+}
+
+TEST(Ladder, SharesOnlyWhatRoutesShare) {
+  // Three pictures in one kind, and one that stays by hand.
+  SceneBuilder builder;
+  for (std::uint32_t m = 0; m < 4; ++m) {
+    const MaterialId id = builder.add_material("m" + std::to_string(m));
+    builder.scene.materials[m].base_color_texture.texture =
+        test::add_picture(builder, test::make_picture(16, 16, m));
+    builder.add_node("n", builder.add_mesh("n", test::make_patch(0, 0, 1, 1), id), test::at(m));
+  }
+  const Scene scene = builder.finish();
+  const Survey found = *survey(scene);
+  const auto images = *read_image_facts(scene, ImageDepth::detail);
+  const auto count = [&](const MaterialSettings& settings) {
+    const RoutePlan routes = *propose_routes(scene, found, images, settings);
+    return make_ladder(scene, found, *make_visibility(found, {}), images, routes)
+        ->rungs[static_cast<std::size_t>(Rung::sharing)]
+        .draws;
+  };
+  EXPECT_EQ(count({.goal = MaterialGoal::fewest_draws}), 1U);
+  EXPECT_EQ(count({.goal = MaterialGoal::fewest_draws, .routes = {"m3=stay"}}), 2U);
+  AssessSettings settings;
+  settings.profile = *read_cost_profile("desk");
+  settings.materials.routes = {"m2=stay", "m3=stay"};
+  EXPECT_EQ(assess(scene, found, images, settings)->ladder[Rung::sharing].draws, 3U);
+  EXPECT_EQ(assess(scene, found, {}, settings)->ladder[Rung::sharing].draws, 1U)
+      << "without a look at the pictures all of one pipeline counts";
 }
 
 /// A scene in which every step of the ladder saves something.

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "glasshouse.h"
@@ -146,6 +147,91 @@ TEST_F(ToolMaterials, VerifyFindsAPageThatSomebodyPaintedOver) {
                   std::string(reinterpret_cast<const char*>(bytes->data()), bytes->size()));
   EXPECT_NE(run({"verify", path("s.glb"), path("r.gltf")}, 1).find("looks different"),
             std::string::npos);
+}
+
+TEST_F(ToolMaterials, TakesRoutesFromAPlanThatSomebodyEdited) {
+  write(test::make_gallery(5, 10));
+  build("r.glb");
+  std::string plan = test::read_all(path("p.json"));
+  const std::string was = "\"routes\": []";
+  const std::size_t at = plan.find(was);
+  ASSERT_NE(at, std::string::npos);
+  plan.replace(at, was.size(), "\"routes\": [\"kit_4=stay\"]");
+  test::write_all(path("p.json"), plan);
+  run({"propose", path("s.glb"), "--rebase", path("p.json"), "-o", path("q.json"), "--route",
+       "kit_5=stay"});
+  const auto next = read_plan(path("q.json"));
+  ASSERT_TRUE(next);
+  EXPECT_EQ(next->routes.find(MaterialId{4})->route, Route::stay);
+  EXPECT_EQ(next->routes.find(MaterialId{5})->route, Route::stay);
+  EXPECT_NE(next->routes.find(MaterialId{4})->reason.find("by hand"), std::string::npos);
+  run({"build", path("q.json"), "-o", path("again.glb")});
+  run({"verify", path("s.glb"), path("again.glb")});
+  // Revised and edited, a plan keeps its routes.
+  run({"propose", "--revise", path("q.json"), "-o", path("t.json"), "--cells", "3"});
+  run({"edit", path("t.json"), "-o", path("u.json"), "--keep", "/square_1"});
+  EXPECT_EQ(read_plan(path("u.json"))->routes.routes.size(), next->routes.routes.size());
+  run({"build", path("u.json"), "-o", path("edited.glb")});
+  run({"verify", path("s.glb"), path("edited.glb")});
+}
+
+TEST_F(ToolMaterials, PaintsAnewWhenOnlyPicturesChanged) {
+  // Tiles and layers, with a plain look beside them.
+  test::SceneBuilder builder;
+  for (std::uint32_t m = 0; m < 6; ++m) {
+    const MaterialId id = builder.add_material("m" + std::to_string(m));
+    builder.scene.materials[m].base_color_texture.texture =
+        test::add_picture(builder, test::make_picture(32, 32, m));
+    const double repeats = m < 3 ? 1 : 6;
+    builder.add_node("n" + std::to_string(m),
+                     builder.add_mesh("mesh", test::make_patch(0, 0, repeats, repeats), id),
+                     test::at(1.5 * m));
+  }
+  Scene scene = builder.finish();
+  for (std::size_t i = 0; i < scene.images.size(); ++i) {
+    scene.images[i].uri = "pictures/" + std::to_string(i) + ".png";
+  }
+  std::filesystem::create_directories(folder_ / "source" / "pictures");
+  const auto write_source = [&] {
+    ASSERT_TRUE(write_scene(scene, path("source/s.gltf")));
+  };
+  write_source();
+  run({"propose", path("source/s.gltf"), "-o", path("p.json"), "--materials", "fewest_draws"});
+  std::filesystem::create_directories(folder_ / "pictures");
+  run({"build", path("p.json"), "-o", path("r.gltf")});
+  std::map<std::string, std::string> before;
+  for (const auto& entry : std::filesystem::directory_iterator(folder_)) {
+    if (entry.is_regular_file()) {
+      const std::string name = entry.path().filename().string();
+      before[name] = test::read_all(path(name));
+    }
+  }
+  EXPECT_NE(run({"repaint", path("r.gltf")}).find("0 of"), std::string::npos);
+  for (const std::uint32_t m : {1U, 4U}) {
+    scene.images[m].bytes = make_bytes(*encode_png(test::make_picture(32, 32, 70 + m)));
+    scene.images[m].view = no_view;
+  }
+  write_source();
+  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}, 3).find("was made for content"), std::string::npos);
+  run({"repaint", path("r.gltf")});
+  std::set<std::string> changed;
+  for (const auto& [name, was] : before) {
+    if (test::read_all(path(name)) != was) {
+      changed.insert(name.substr(name.rfind('_') + 1));
+    }
+  }
+  EXPECT_TRUE(changed.contains("color.png")) << "the page";
+  EXPECT_TRUE(changed.contains("color.ktx2")) << "the layers";
+  for (const std::string& name : changed) {
+    EXPECT_FALSE(name.ends_with(".bin") || name.ends_with(".gltf")) << name;
+  }
+  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}).find("PASSED"), std::string::npos);
+  // Where geometry changed too, nothing is written.
+  scene.nodes[0].trs.translation[1] = 3;
+  write_source();
+  const std::string ledger = test::read_all(path("r.ledger.json"));
+  run({"repaint", path("r.gltf")}, 3);
+  EXPECT_EQ(test::read_all(path("r.ledger.json")), ledger);
 }
 
 TEST_F(ToolMaterials, RefusesWhatItCanNotDo) {

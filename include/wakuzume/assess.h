@@ -10,6 +10,7 @@
 #include "wakuzume/cost.h"
 #include "wakuzume/findings.h"
 #include "wakuzume/ladder.h"
+#include "wakuzume/routes.h"
 #include "wakuzume/views.h"
 
 /// assess: all that is told of a surveyed scene in one call.
@@ -20,6 +21,8 @@ struct AssessSettings {
   std::vector<Viewpoint> listed_views;  ///< where not empty, these and no others
   CostProfile profile;
   FindingSettings findings;
+  /// How far the ladder may share materials; its goal is fewest_draws.
+  MaterialSettings materials{};
   std::vector<Budget> budgets;
   std::vector<Tier> tiers;
 };

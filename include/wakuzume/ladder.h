@@ -12,6 +12,7 @@
 #include "wakuzume/image_facts.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
+#include "wakuzume/routes.h"
 #include "wakuzume/survey.h"
 
 /// The ladder: from today's draws down to the fewest that are possible, step by step.
@@ -25,7 +26,7 @@ enum class Rung : std::uint8_t {
   moving_together,  ///< parts that move as one merge under their own root
   folding,          ///< materials that are equal by value become one
   tinting,          ///< materials that differ by base colour share one
-  sharing,          ///< materials of one pipeline share one through an atlas or layers
+  sharing,          ///< materials share one by their routes: an atlas, layers, rebaking
   blending,         ///< blended draws merge too, and lose their order
   floor,            ///< one draw a pipeline key, moving root and level
 };
@@ -46,12 +47,15 @@ struct Ladder {
 /// Counts that no plan can beat with the same means: a plan that keeps clusters small enough to be
 /// culled needs more. What must stay by itself is counted on every rung.
 /// \pre `visibility` is of `survey`; `images` is empty or has one entry an image
+/// \param routes  of the scene's materials, which say what `sharing` can share; empty: all of one
+///                pipeline
 /// \error cancelled
 /// \cost O(draws), and O(draws seen) a view; in parallel over the views
 Result<Ladder> make_ladder(const Scene& scene,
                            const Survey& survey,
                            const Visibility& visibility,
                            std::span<const ImageFacts> images,
+                           const RoutePlan& routes = {},
                            const RunControl& run = {});
 
 }  // namespace wakuzume

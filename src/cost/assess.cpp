@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "wakuzume/culling.h"
+#include "wakuzume/routes.h"
 
 namespace wakuzume {
 namespace {
@@ -15,6 +16,26 @@ Result<void> check(const AssessSettings& settings) {
     valid = valid ? validate(tier.budgets) : valid;
   }
   return valid;
+}
+
+/// Empty where the pixels are not known.
+Result<RoutePlan> find_routes(const Scene& scene,
+                              const Survey& survey,
+                              std::span<const ImageFacts> images,
+                              MaterialSettings settings,
+                              const RunControl& run) {
+  const bool unseen =
+      images.size() < scene.images.size() ||
+      std::any_of(images.begin(), images.end(), [](const ImageFacts& facts) {
+        return !facts.decoded && facts.problem.empty() && facts.width_px > 0;
+      });
+  if (unseen) {
+    return RoutePlan{};
+  }
+  settings.goal = MaterialGoal::fewest_draws;
+  auto routes = propose_routes(scene, survey, images, settings, run);
+  // What does not fit on a page by hand's wish is told when it is proposed.
+  return !routes && routes.error().code == ErrorCode::too_large ? RoutePlan{} : routes;
 }
 
 }  // namespace
@@ -55,7 +76,11 @@ Result<Assessment> assess(const Scene& scene,
     return Failure(frames.error());
   }
   out.frames = std::move(*frames);
-  auto ladder = make_ladder(scene, survey, *visibility, images, run);
+  const auto routes = find_routes(scene, survey, images, settings.materials, run);
+  if (!routes) {
+    return Failure(routes.error());
+  }
+  auto ladder = make_ladder(scene, survey, *visibility, images, *routes, run);
   if (!ladder) {
     return Failure(ladder.error());
   }

@@ -44,8 +44,12 @@ class LadderMaker {
   LadderMaker(const Scene& scene,
               const Survey& survey,
               const Visibility& visibility,
-              std::span<const ImageFacts> images)
-      : survey_(survey), visibility_(visibility), parts_(make_key_parts(scene, survey, images)) {}
+              std::span<const ImageFacts> images,
+              const RoutePlan& routes)
+      : survey_(survey),
+        visibility_(visibility),
+        routes_(routes),
+        parts_(make_key_parts(scene, survey, images)) {}
 
   Result<Ladder> make(const RunControl& run) {
     // Groups of a rung are unions of those of the rung before: each is found by its first draw.
@@ -86,10 +90,29 @@ class LadderMaker {
 
   [[nodiscard]] std::vector<ContentHash> hash_keys(Rung rung) const {
     std::vector<ContentHash> hashes;
-    for (const PartHashes& parts : parts_) {
-      hashes.push_back(hash_without(parts, [&](KeyPart p) { return is_bridged(rung, p); }));
+    const bool routed =
+        !routes_.empty() && (rung == Rung::sharing || rung == Rung::blending);
+    for (std::size_t k = 0; k < parts_.size(); ++k) {
+      ValueHasher hasher;
+      hasher.add(hash_without(parts_[k], [&](KeyPart p) { return is_bridged(rung, p); }));
+      if (routed) {
+        add_look(survey_.keys[k].material, hasher);
+      }
+      hashes.push_back(hasher.finish());
     }
     return hashes;
+  }
+
+  /// Where a material's route ends: a page, a stack, or a material.
+  void add_look(MaterialId id, ValueHasher& hasher) const {
+    const MaterialRoute* route = id == no_material ? nullptr : routes_.find(id);
+    while (route != nullptr && route->onto != no_material) {
+      route = routes_.find(route->onto);
+    }
+    hasher.add(route == nullptr ? no_index : route->page);
+    hasher.add(route == nullptr ? no_index : route->stack);
+    const bool own = route == nullptr || (route->page == no_index && route->stack == no_index);
+    hasher.add(!own ? no_material : route == nullptr ? id : route->material);
   }
 
   [[nodiscard]] ContentHash find_group(Rung rung,
@@ -152,6 +175,7 @@ class LadderMaker {
 
   const Survey& survey_;
   const Visibility& visibility_;
+  const RoutePlan& routes_;
   std::vector<PartHashes> parts_;
   std::array<std::vector<std::uint32_t>, rung_count> parents_;  ///< by group of the rung before
   Ladder ladder_;
@@ -170,8 +194,9 @@ Result<Ladder> make_ladder(const Scene& scene,
                            const Survey& survey,
                            const Visibility& visibility,
                            std::span<const ImageFacts> images,
+                           const RoutePlan& routes,
                            const RunControl& run) {
-  return LadderMaker(scene, survey, visibility, images).make(run);
+  return LadderMaker(scene, survey, visibility, images, routes).make(run);
 }
 
 }  // namespace wakuzume

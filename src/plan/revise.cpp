@@ -507,6 +507,7 @@ Result<Plan> revise(const Scene& scene,
   if (made) {
     made->scene_path = plan.scene_path;
     made->split = plan.split;
+    made->routes = plan.routes;
   }
   return made;
 }
@@ -534,6 +535,7 @@ Result<Plan> rebase(const Scene& scene,
   }
   made->scene_path = plan.scene_path;
   made->split = plan.split;
+  made->routes = plan.routes;
   return made;
 }
 
