@@ -59,6 +59,14 @@ void Command::apply_materials(MaterialSettings& materials) const {
   materials.scales.insert(materials.scales.begin(), options_.scales.begin(), options_.scales.end());
 }
 
+std::string Command::spill_folder() const {
+  const std::filesystem::path output(options_.output);
+  std::error_code problem;
+  const std::filesystem::path folder =
+      std::filesystem::is_directory(output, problem) ? output : output.parent_path();
+  return folder.empty() ? "." : folder.string();
+}
+
 Result<void> Command::load_settings() {
   if (!options_.settings_file.empty()) {
     auto read = read_settings(options_.settings_file);
@@ -82,8 +90,9 @@ Result<void> Command::load_settings() {
     }
     settings_.budgets.push_back(std::move(*budget));
   }
-  for (const Result<void>& valid : {validate(settings_.split), validate(settings_.materials), validate(propose), validate(views),
-                                    validate(std::span<const Budget>(settings_.budgets))}) {
+  for (const Result<void>& valid :
+       {validate(settings_.split), validate(settings_.materials), validate(propose),
+        validate(views), validate(std::span<const Budget>(settings_.budgets))}) {
     if (!valid) {
       return valid;
     }

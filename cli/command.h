@@ -35,6 +35,8 @@ class Command {
   void apply_materials(MaterialSettings& materials) const;
   /// What the line says of planning, over what the settings say.
   void apply_line(ProposeSettings& propose) const;
+  /// Where pictures wait to be written: beside what the line writes.
+  [[nodiscard]] std::string spill_folder() const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
   Result<Surveyed> read_and_survey(const std::string& path, const SplitSettings& split = {});

@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
@@ -8,6 +10,7 @@
 #include "plan_command.h"
 #include "print_looks.h"
 #include "print_survey.h"
+#include "text.h"
 #include "wakuzume/table.h"
 
 namespace wakuzume::cli {
@@ -57,19 +60,22 @@ LayerSheet make_layer_sheet(const LayerStack& stack, const TextureArray& array, 
                      (count + columns - 1) / columns * (cell.height_px + gap_px)};
   sheet.picture = {sheet.page.size.width_px, sheet.page.size.height_px, {}};
   sheet.picture.rgba.resize(std::size_t{4} * sheet.picture.width_px * sheet.picture.height_px, 0);
+  // The picture is small, the sheet speaks of layers as large as they are.
+  sheet.page.size = {sheet.page.size.width_px * step, sheet.page.size.height_px * step};
   for (std::uint32_t l = 0; l < count; ++l) {
     const Pixels layer = shrink(array.layers[l], step);
     Tile& tile = sheet.page.tiles.emplace_back();
     tile.material = stack.members[stack[channel].find_member(l)];
     tile.texture = {first.width_px, first.height_px};
     tile.used = {0, 0, first.width_px, first.height_px};
-    tile.size = {layer.width_px, layer.height_px};
-    tile.x = l % columns * (cell.width_px + gap_px);
-    tile.y = l / columns * (cell.height_px + gap_px);
+    tile.size = {layer.width_px * step, layer.height_px * step};
+    const std::uint32_t left = l % columns * (cell.width_px + gap_px);
+    const std::uint32_t top = l / columns * (cell.height_px + gap_px);
+    tile.x = left * step;
+    tile.y = top * step;
     for (std::uint32_t y = 0; y < layer.height_px; ++y) {
-      std::copy_n(
-          &layer.rgba[std::size_t{4} * y * layer.width_px], 4 * layer.width_px,
-          &sheet.picture.rgba[4 * (std::size_t{tile.y + y} * sheet.picture.width_px + tile.x)]);
+      std::copy_n(&layer.rgba[std::size_t{4} * y * layer.width_px], 4 * layer.width_px,
+                  &sheet.picture.rgba[4 * (std::size_t{top + y} * sheet.picture.width_px + left)]);
     }
   }
   return sheet;
@@ -93,8 +99,13 @@ Result<void> write_layer_sheet(Command& command,
     }
     const LayerSheet sheet = make_layer_sheet(routes.stacks[s], *array, channel);
     auto bytes = codec.encode(sheet.picture, PictureType::png);
-    return bytes ? command.write(file, to_svg(scene, sheet.page, make_bytes(std::move(*bytes))))
-                 : Failure(bytes.error());
+    if (!bytes) {
+      return Failure(bytes.error());
+    }
+    const std::string subtitle =
+        fmt::format("{} of {}, {} x {} pixels", plural(array->layers.size(), "layer", "layers"),
+                    to_string(channel), array->layers[0].width_px, array->layers[0].height_px);
+    return command.write(file, to_svg(scene, sheet.page, make_bytes(std::move(*bytes)), subtitle));
   }
   return {};
 }

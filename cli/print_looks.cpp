@@ -109,7 +109,7 @@ std::string to_text(const Source& source, const RoutePlan& routes) {
   std::string out = fmt::format("Materials: {} -> {}\n", routes.routes.size(), left.size());
   for (std::size_t r = 0; r < counts.size(); ++r) {
     if (counts[r] > 0) {
-      out += fmt::format("  {:>9}  {}: {}\n", group_digits(counts[r]),
+      out += fmt::format("  {:>9}  {}  {}\n", group_digits(counts[r]),
                          pad(std::string(to_string(static_cast<Route>(r))), 6),
                          explain(static_cast<Route>(r)));
     }

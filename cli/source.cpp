@@ -67,7 +67,7 @@ Result<void> paint_into(Command& command,
     return {};
   }
   const PageImages& images = built.ledger.page_images;
-  const StandardCodec codec;
+  const StandardCodec codec({}, 92, command.spill_folder());
   if (auto done = paint_pages(*source.origin, routes, images, codec, built.scene, command.run());
       !done) {
     return done;

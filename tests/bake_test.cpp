@@ -20,6 +20,8 @@ namespace {
 using test::add_picture;
 using test::make_picture;
 using test::MeshData;
+using test::paint;
+using test::Painted;
 
 std::vector<float> list_corners(const MeshData& data) {
   std::vector<float> out;
@@ -162,22 +164,6 @@ TEST(MakeCharts, TakesTrianglesWithoutAreaAndWithoutNeighbours) {
 }
 
 constexpr MaterialSettings fewest{.goal = MaterialGoal::fewest_draws};
-
-struct Painted {
-  RoutePlan routes;
-  Repainted repainted;
-};
-
-Painted paint(const Scene& scene, const MaterialSettings& settings) {
-  const RoutePlan routes = test::route(scene, settings);
-  auto repainted = repaint(scene, routes);
-  EXPECT_TRUE(repainted) << (repainted ? "" : to_string(repainted.error()));
-  const auto done =
-      paint_pages(scene, routes, repainted->images, StandardCodec(), repainted->scene);
-  EXPECT_TRUE(done) << (done ? "" : to_string(done.error()));
-  EXPECT_TRUE(check_scene(repainted->scene));
-  return {routes, std::move(*repainted)};
-}
 
 /// Soft bumps: what eight bits of a texel lose hardly counts.
 Pixels make_soft_picture(std::uint32_t side, std::uint32_t seed) {

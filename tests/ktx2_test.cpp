@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "wakuzume/ktx2.h"
+
 #include <astcenc.h>
 #include <gtest/gtest.h>
 #include <simdjson.h>
@@ -9,7 +11,6 @@
 
 #include "support/pictures.h"
 #include "support/process.h"
-#include "wakuzume/ktx2.h"
 
 namespace wakuzume {
 namespace {
@@ -109,8 +110,9 @@ TEST(EncodeKtx2, HoldsEveryLayerOfTheFirstLevelAsItWas) {
     ASSERT_EQ(found.levels.size(), 6U) << "40, 20, 10, 5, 2, 1";
     ASSERT_EQ(found.levels[0].size(), 5U * 40 * 24 * 4);
     for (std::size_t l = 0; l < 5; ++l) {
-      EXPECT_TRUE(std::equal(array.layers[l].rgba.begin(), array.layers[l].rgba.end(),
-                             found.levels[0].begin() + static_cast<std::ptrdiff_t>(l * 40 * 24 * 4)));
+      EXPECT_TRUE(
+          std::equal(array.layers[l].rgba.begin(), array.layers[l].rgba.end(),
+                     found.levels[0].begin() + static_cast<std::ptrdiff_t>(l * 40 * 24 * 4)));
     }
     std::size_t width = 40;
     std::size_t height = 24;

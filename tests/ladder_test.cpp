@@ -14,8 +14,8 @@
 #include "support/scene_builder.h"
 #include "wakuzume/apart.h"
 #include "wakuzume/assess.h"
-#include "wakuzume/settings.h"
 #include "wakuzume/cost.h"
+#include "wakuzume/settings.h"
 
 namespace wakuzume {
 namespace {

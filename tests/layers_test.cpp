@@ -19,6 +19,8 @@ namespace {
 using test::add_picture;
 using test::make_patch;
 using test::make_picture;
+using test::paint;
+using test::Painted;
 
 constexpr MaterialSettings fewest{.goal = MaterialGoal::fewest_draws};
 constexpr MaterialSettings full{.goal = MaterialGoal::full_resolution};
@@ -42,22 +44,6 @@ class Floors {
 
   test::SceneBuilder builder;
 };
-
-struct Painted {
-  RoutePlan routes;
-  Repainted repainted;
-};
-
-Painted paint(const Scene& scene, const MaterialSettings& settings) {
-  const RoutePlan routes = test::route(scene, settings);
-  auto repainted = repaint(scene, routes);
-  EXPECT_TRUE(repainted) << (repainted ? "" : to_string(repainted.error()));
-  const auto done =
-      paint_pages(scene, routes, repainted->images, StandardCodec(), repainted->scene);
-  EXPECT_TRUE(done) << (done ? "" : to_string(done.error()));
-  EXPECT_TRUE(check_scene(repainted->scene));
-  return {routes, std::move(*repainted)};
-}
 
 Verdict look(const Scene& scene, const Painted& painted) {
   Verdict verdict;

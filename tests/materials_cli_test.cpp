@@ -28,7 +28,7 @@ class ToolMaterials : public testing::Test {
   }
   void write(const Scene& scene) { ASSERT_TRUE(write_scene(scene, path("s.glb"))); }
   void build(const std::string& result, const std::vector<std::string>& more = {}) {
-    std::vector<std::string> line{"propose",     path("s.glb"),  "-o",
+    std::vector<std::string> line{"propose",      path("s.glb"), "-o",
                                   path("p.json"), "--materials", "fewest_draws"};
     line.insert(line.end(), more.begin(), more.end());
     run(line);
@@ -192,9 +192,7 @@ TEST_F(ToolMaterials, PaintsAnewWhenOnlyPicturesChanged) {
     scene.images[i].uri = "pictures/" + std::to_string(i) + ".png";
   }
   std::filesystem::create_directories(folder_ / "source" / "pictures");
-  const auto write_source = [&] {
-    ASSERT_TRUE(write_scene(scene, path("source/s.gltf")));
-  };
+  const auto write_source = [&] { ASSERT_TRUE(write_scene(scene, path("source/s.gltf"))); };
   write_source();
   run({"propose", path("source/s.gltf"), "-o", path("p.json"), "--materials", "fewest_draws"});
   std::filesystem::create_directories(folder_ / "pictures");
@@ -212,7 +210,8 @@ TEST_F(ToolMaterials, PaintsAnewWhenOnlyPicturesChanged) {
     scene.images[m].view = no_view;
   }
   write_source();
-  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}, 3).find("was made for content"), std::string::npos);
+  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}, 3).find("was made for content"),
+            std::string::npos);
   run({"repaint", path("r.gltf")});
   std::set<std::string> changed;
   for (const auto& [name, was] : before) {
@@ -225,7 +224,8 @@ TEST_F(ToolMaterials, PaintsAnewWhenOnlyPicturesChanged) {
   for (const std::string& name : changed) {
     EXPECT_FALSE(name.ends_with(".bin") || name.ends_with(".gltf")) << name;
   }
-  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}).find("PASSED"), std::string::npos);
+  EXPECT_NE(run({"verify", path("source/s.gltf"), path("r.gltf")}).find("PASSED"),
+            std::string::npos);
   // Where geometry changed too, nothing is written.
   scene.nodes[0].trs.translation[1] = 3;
   write_source();
@@ -247,11 +247,11 @@ TEST_F(ToolMaterials, RefusesWhatItCanNotDo) {
             std::string::npos);
   // A scene whose pictures changed since the plan was made is refused, and nothing is written.
   auto scene = *read_scene(path("s.glb"));
-  const auto first = std::find_if(scene.materials.begin(), scene.materials.end(), [](const auto& m) {
-    return m.base_color_texture.texture != no_texture;
-  });
-  Image& image = scene.images[to_index(
-      scene.textures[to_index(first->base_color_texture.texture)].image)];
+  const auto first =
+      std::find_if(scene.materials.begin(), scene.materials.end(),
+                   [](const auto& m) { return m.base_color_texture.texture != no_texture; });
+  Image& image =
+      scene.images[to_index(scene.textures[to_index(first->base_color_texture.texture)].image)];
   image.view = no_view;
   image.bytes = make_bytes(std::vector<char>{'n', 'o', 'n', 'e'});
   ASSERT_TRUE(write_scene(scene, path("t.glb")));

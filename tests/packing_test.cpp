@@ -99,9 +99,7 @@ TEST(Pack, FillsNinetyTwoPercentWithThreeHundredTexturesAndNeverLessThanASkyline
     expect_sound(sizes, *packing);
     EXPECT_GE(packing->used_share(sizes), 0.92) << seed;
     const RectSize& page = packing->pages[0];
-    EXPECT_LE(static_cast<double>(page.width_px) * page.height_px,
-              find_rival_area(sizes))
-        << seed;
+    EXPECT_LE(static_cast<double>(page.width_px) * page.height_px, find_rival_area(sizes)) << seed;
   }
 }
 

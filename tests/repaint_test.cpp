@@ -37,8 +37,8 @@ Painted paint(const Scene& scene, const RoutePlan& routes, const RunControl& run
   auto repainted = repaint(scene, routes, run);
   EXPECT_TRUE(repainted) << (repainted ? "" : to_string(repainted.error()));
   Painted out{routes, std::move(*repainted)};
-  const auto done = paint_pages(scene, routes, out.repainted.images, StandardCodec(),
-                                out.repainted.scene, run);
+  const auto done =
+      paint_pages(scene, routes, out.repainted.images, StandardCodec(), out.repainted.scene, run);
   EXPECT_TRUE(done) << (done ? "" : to_string(done.error()));
   EXPECT_TRUE(check_scene(out.scene()));
   return out;
@@ -88,8 +88,8 @@ TEST(Repaint, TurnsSomeTilesAndTheirNormals) {
     const bool lying = m % 2 == 0;
     builder.scene.materials[m].base_color_texture.texture =
         add_picture(builder, make_picture(lying ? 192 : 32, lying ? 32 : 192, m));
-    builder.scene.materials[m].normal_texture.texture = add_picture(
-        builder, test::make_normal_picture(lying ? 192 : 32, lying ? 32 : 192, 50 + m));
+    builder.scene.materials[m].normal_texture.texture =
+        add_picture(builder, test::make_normal_picture(lying ? 192 : 32, lying ? 32 : 192, 50 + m));
     builder.add_node("plank", builder.add_mesh("plank", make_patch(0, 0, 1, 1), id),
                      test::at(2.0 * m));
   }
@@ -158,8 +158,8 @@ TEST(Repaint, CopiesTexelsAsTheyAreWhereNothingIsScaled) {
     }
     return builder.finish();
   }();
-  const Painted painted = paint(scene, {.goal = MaterialGoal::full_resolution,
-                                        .turning = Turning::never});
+  const Painted painted =
+      paint(scene, {.goal = MaterialGoal::full_resolution, .turning = Turning::never});
   const Pixels page = painted.page(0, Channel::color);
   for (std::uint32_t m = 0; m < 2; ++m) {
     const Tile& tile = painted.routes.pages[0].tiles[painted.routes.find(MaterialId{m})->tile];
@@ -260,7 +260,8 @@ TEST(Repaint, PutsColoursIntoVerticesOnTopOfThoseTheyHave) {
   const Painted painted = paint(scene);
   for (std::uint32_t n = 0; n < 2; ++n) {
     const Primitive& primitive = painted.scene()[painted.scene().nodes[n].mesh].primitives[0];
-    EXPECT_EQ(primitive.material, painted.scene()[painted.scene().nodes[0].mesh].primitives[0].material);
+    EXPECT_EQ(primitive.material,
+              painted.scene()[painted.scene().nodes[0].mesh].primitives[0].material);
     EXPECT_EQ(painted.scene()[primitive.material].base_color, (Vec4d{1, 1, 1, 1}));
     const std::vector<float> colors = make_floats(painted.scene(), primitive.find("COLOR_0"));
     EXPECT_NEAR(colors[0], 0.5 * (0.5 + 0.25 * n), 1e-5);
@@ -362,8 +363,8 @@ TEST(VerifyLooks, FindsATileOfAnotherMaterialAndATextureMovedByATexel) {
   ASSERT_GE(textured.size(), 2U);
   std::swap(tiles[textured[0]].material, tiles[textured[1]].material);
   Painted wrong = good;
-  ASSERT_TRUE(paint_pages(scene, swapped, wrong.repainted.images, StandardCodec(),
-                          wrong.repainted.scene));
+  ASSERT_TRUE(
+      paint_pages(scene, swapped, wrong.repainted.images, StandardCodec(), wrong.repainted.scene));
   const Verdict verdict = look(scene, wrong);
   EXPECT_FALSE(verdict.passed);
   EXPECT_GE(verdict.mismatch_count, 2U);

@@ -16,19 +16,31 @@ namespace wakuzume {
 class Bytes {
  public:
   Bytes() = default;
-  Bytes(std::shared_ptr<const void> keeper, std::span<const std::byte> data)
-      : keeper_(std::move(keeper)), data_(data) {}
+  /// Told of bytes that can be had again from where they came, and take no memory meanwhile.
+  using LetGo = void (*)(std::span<const std::byte>);
+
+  Bytes(std::shared_ptr<const void> keeper,
+        std::span<const std::byte> data,
+        LetGo release = nullptr)
+      : keeper_(std::move(keeper)), data_(data), let_go_(release) {}
 
   [[nodiscard]] std::span<const std::byte> data() const { return data_; }
   [[nodiscard]] std::size_t size() const { return data_.size(); }
   /// A part that shares the ownership. \pre offset + size <= this->size()
   [[nodiscard]] Bytes part(std::size_t offset, std::size_t size) const {
-    return {keeper_, data_.subspan(offset, size)};
+    return {keeper_, data_.subspan(offset, size), let_go_};
+  }
+  /// A hint that they are not wanted for a while. They stay valid.
+  void let_go() const {
+    if (let_go_ != nullptr) {
+      let_go_(data_);
+    }
   }
 
  private:
   std::shared_ptr<const void> keeper_;
   std::span<const std::byte> data_;
+  LetGo let_go_ = nullptr;
 };
 
 /// Takes over the storage of a vector of any trivially copyable type.

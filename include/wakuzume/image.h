@@ -5,6 +5,8 @@
 #include <cstddef>
 #include <cstdint>
 #include <string_view>
+#include <string>
+#include <utility>
 #include <vector>
 
 #include "wakuzume/bytes.h"
@@ -59,11 +61,16 @@ Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
 /// The formats of this header for the core.
 class StandardCodec final : public PictureCodec {
  public:
-  explicit StandardCodec(const ImageLimits& limits = {}, int jpeg_quality = 92)
-      : limits_(limits), jpeg_quality_(jpeg_quality) {}
+  /// \param spill_folder  where encoded pictures wait to be written, in nameless files; empty: in
+  ///                      memory
+  explicit StandardCodec(const ImageLimits& limits = {},
+                         int jpeg_quality = 92,
+                         std::string spill_folder = {})
+      : limits_(limits), jpeg_quality_(jpeg_quality), spill_folder_(std::move(spill_folder)) {}
   [[nodiscard]] Result<Pixels> decode(const Bytes& encoded) const override {
     return decode_image(encoded, limits_);
   }
+  [[nodiscard]] Bytes keep(std::vector<std::byte> encoded) const override;
   [[nodiscard]] Result<std::vector<std::byte>> encode(const Pixels& pixels,
                                                       PictureType type) const override {
     return encode_image(pixels, type, jpeg_quality_);
@@ -79,6 +86,7 @@ class StandardCodec final : public PictureCodec {
  private:
   ImageLimits limits_;
   int jpeg_quality_;
+  std::string spill_folder_;
 };
 
 }  // namespace wakuzume

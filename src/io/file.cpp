@@ -23,6 +23,28 @@ Failure cannot_open(const std::string& path, const std::string& why) {
 
 }  // namespace
 
+namespace {
+
+/// Drops the pages of a mapped file; they are read again when somebody looks.
+void let_pages_go(std::span<const std::byte> bytes) {
+  constexpr std::size_t worth_a_call = 64U << 10U;
+  if (bytes.size() < worth_a_call) {
+    return;
+  }
+  const auto page = static_cast<std::uintptr_t>(::sysconf(_SC_PAGESIZE));
+  const std::uintptr_t begin = reinterpret_cast<std::uintptr_t>(bytes.data()) / page * page;
+  const std::uintptr_t end = reinterpret_cast<std::uintptr_t>(bytes.data()) + bytes.size();
+  ::madvise(reinterpret_cast<void*>(begin), end - begin, MADV_DONTNEED);
+}
+
+Bytes keep_mapping(void* address, std::size_t size) {
+  const std::shared_ptr<const void> keeper(
+      address, [size](const void* mapped) { ::munmap(const_cast<void*>(mapped), size); });
+  return {keeper, {static_cast<const std::byte*>(address), size}, &let_pages_go};
+}
+
+}  // namespace
+
 Result<Bytes> map_file(const std::string& path) {
   const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (descriptor < 0) {
@@ -44,9 +66,31 @@ Result<Bytes> map_file(const std::string& path) {
   if (address == MAP_FAILED) {
     return cannot_open(path, std::strerror(reason));
   }
-  const std::shared_ptr<const void> keeper(
-      address, [size](const void* mapped) { ::munmap(const_cast<void*>(mapped), size); });
-  return Bytes(keeper, {static_cast<const std::byte*>(address), size});
+  return keep_mapping(address, size);
+}
+
+Result<Bytes> spill(const std::vector<std::byte>& bytes, const std::string& folder) {
+  std::string name = folder + (folder.empty() ? "" : "/") + ".spill-XXXXXX";
+  const int descriptor = ::mkstemp(name.data());
+  if (descriptor < 0) {
+    return cannot_open(name, std::strerror(errno));
+  }
+  ::unlink(name.c_str());  // it lives as long as its mapping
+  std::size_t done = 0;
+  while (done < bytes.size()) {
+    const ssize_t count = ::write(descriptor, bytes.data() + done, bytes.size() - done);
+    if (count <= 0 && errno != EINTR) {
+      break;
+    }
+    done += count > 0 ? static_cast<std::size_t>(count) : 0;
+  }
+  void* address = done < bytes.size() || bytes.empty()
+                      ? MAP_FAILED
+                      : ::mmap(nullptr, bytes.size(), PROT_READ, MAP_PRIVATE, descriptor, 0);
+  const int reason = errno;
+  ::close(descriptor);
+  return address == MAP_FAILED ? cannot_open(name, std::strerror(reason))
+                               : Result<Bytes>(keep_mapping(address, bytes.size()));
 }
 
 FileWriter::FileWriter(FileWriter&& other) noexcept

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "wakuzume/bytes.h"
 #include "wakuzume/result.h"
@@ -14,6 +15,10 @@ namespace wakuzume {
 
 /// \error cannot_open  with the system's reason; a folder or a device is refused
 Result<Bytes> map_file(const std::string& path);
+
+/// Bytes in a nameless file of a folder, where they take no memory while nobody looks.
+/// \error cannot_open  the folder can't be written to, or is full
+Result<Bytes> spill(const std::vector<std::byte>& bytes, const std::string& folder);
 
 /// Writes beside the target and puts the new file in its place at the very end.
 class FileWriter {

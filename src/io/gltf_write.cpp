@@ -181,6 +181,7 @@ Result<void> write_segments(FileWriter& file, const BufferPlan& plan, const RunC
         return done;
       }
     }
+    segment.bytes.let_go();
     at = segment.offset + data.size();
   }
   return {};
@@ -339,6 +340,7 @@ class SceneWriter {
       if (auto done = (*file)->write(image.bytes.data().data(), image.bytes.size()); !done) {
         return done;
       }
+      image.bytes.let_go();
       written.push_back(target.string());
     }
     return {};
@@ -346,8 +348,10 @@ class SceneWriter {
 
   static bool is_there_already(const std::string& path, const Bytes& bytes) {
     const auto there = map_file(path);
-    return there && there->size() == bytes.size() &&
-           std::memcmp(there->data().data(), bytes.data().data(), bytes.size()) == 0;
+    const bool same = there && there->size() == bytes.size() &&
+                      std::memcmp(there->data().data(), bytes.data().data(), bytes.size()) == 0;
+    bytes.let_go();
+    return same;
   }
 
   const Scene& scene_;

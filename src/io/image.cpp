@@ -13,6 +13,7 @@
 #include <cstring>
 #include <memory>
 
+#include "io/file.h"
 #include "io/image_type.h"
 #include "scene/hasher.h"
 #include "scene/running.h"
@@ -240,7 +241,9 @@ Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
   return finished ? Result<std::vector<ImageFacts>>(std::move(facts)) : Failure(make_cancelled());
 }
 
-Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits) {
+namespace {
+
+Result<Pixels> decode_by_type(const Bytes& encoded, const ImageLimits& limits) {
   const std::string type = find_image_type(encoded);
   if (type == "image/png") {
     return decode_png(encoded, limits);
@@ -252,6 +255,25 @@ Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits) {
     return decode_webp(encoded, limits);
   }
   return bad_image("neither PNG nor JPEG nor WebP by its first bytes");
+}
+
+}  // namespace
+
+Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits) {
+  auto pixels = decode_by_type(encoded, limits);
+  // Of many large files only those at hand should take memory.
+  encoded.let_go();
+  return pixels;
+}
+
+Bytes StandardCodec::keep(std::vector<std::byte> encoded) const {
+  constexpr std::size_t worth_a_file = 1U << 20U;
+  if (!spill_folder_.empty() && encoded.size() >= worth_a_file) {
+    if (auto spilled = spill(encoded, spill_folder_)) {
+      return std::move(*spilled);
+    }
+  }
+  return make_bytes(std::move(encoded));
 }
 
 namespace {
@@ -300,9 +322,8 @@ Result<std::vector<std::byte>> encode_webp(const Pixels& pixels) {
   WebPMemoryWriterInit(&writer);
   picture.writer = WebPMemoryWrite;
   picture.custom_ptr = &writer;
-  const bool good =
-      WebPPictureImportRGBA(&picture, pixels.rgba.data(), picture.width * 4) != 0 &&
-      WebPEncode(&config, &picture) != 0;
+  const bool good = WebPPictureImportRGBA(&picture, pixels.rgba.data(), picture.width * 4) != 0 &&
+                    WebPEncode(&config, &picture) != 0;
   const int code = picture.error_code;
   WebPPictureFree(&picture);
   const std::unique_ptr<WebPMemoryWriter, decltype(&WebPMemoryWriterClear)> keeper(

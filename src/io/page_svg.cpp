@@ -57,9 +57,10 @@ std::string shorten(const std::string& text, std::size_t most) {
 
 class PageSheet {
  public:
-  PageSheet(const Scene& scene, const AtlasPage& page)
+  PageSheet(const Scene& scene, const AtlasPage& page, const std::string& subtitle)
       : scene_(scene),
         page_(page),
+        subtitle_(subtitle),
         scale_(std::min((sheet_width - list_width - 2 * margin) / page.size.width_px,
                         (sheet_height - header - margin) / page.size.height_px)) {}
 
@@ -91,7 +92,7 @@ class PageSheet {
                              tile.used.width, tile.used.height, tile.turned ? ", turned" : "");
   }
 
-  void add_header() {
+  [[nodiscard]] std::string describe_page() const {
     double used = 0;
     for (const Tile& tile : page_.tiles) {
       const RectSize outer = tile.outer();
@@ -105,13 +106,18 @@ class PageSheet {
             page_.halvings[c] > 0 ? fmt::format(" at 1/{}", 1U << page_.halvings[c]) : "");
       }
     }
+    return fmt::format("{} x {} pixels, {:.0f} % full, {} tiles; pictures: {}", page_.size.width_px,
+                       page_.size.height_px,
+                       100 * used / page_.size.width_px / page_.size.height_px, page_.tiles.size(),
+                       pictures);
+  }
+
+  void add_header() {
     out_ += fmt::format(
         "<text x=\"{:g}\" y=\"32\" font-size=\"20\" font-weight=\"bold\">{}</text>\n"
-        "<text x=\"{:g}\" y=\"50\" font-size=\"13\" fill=\"#555\">{} x {} pixels, {:.0f} % full, "
-        "{} tiles{}{}</text>\n",
-        margin, escape(page_.name), margin, page_.size.width_px, page_.size.height_px,
-        100 * used / page_.size.width_px / page_.size.height_px, page_.tiles.size(),
-        pictures.empty() ? "" : "; pictures: ", pictures);
+        "<text x=\"{:g}\" y=\"50\" font-size=\"13\" fill=\"#555\">{}</text>\n",
+        margin, escape(page_.name), margin,
+        escape(subtitle_.empty() ? describe_page() : subtitle_));
   }
 
   void add_page(const Bytes& picture) {
@@ -178,14 +184,18 @@ class PageSheet {
 
   const Scene& scene_;
   const AtlasPage& page_;
+  const std::string& subtitle_;
   double scale_;
   std::string out_;
 };
 
 }  // namespace
 
-std::string to_svg(const Scene& scene, const AtlasPage& page, const Bytes& picture) {
-  return PageSheet(scene, page).make(picture);
+std::string to_svg(const Scene& scene,
+                   const AtlasPage& page,
+                   const Bytes& picture,
+                   const std::string& subtitle) {
+  return PageSheet(scene, page, subtitle).make(picture);
 }
 
 }  // namespace wakuzume

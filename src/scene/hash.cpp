@@ -163,6 +163,7 @@ ContentHash make_content_hash(const Scene& scene, const RunControl& run) {
     hasher.add(image.name);
     hasher.add(image.view != no_view ? view_hashes[to_index(image.view)]
                                      : hash_bytes(image.bytes.data()));
+    image.bytes.let_go();
   }
   for (const Sampler& sampler : scene.samplers) {
     hasher.add(std::array{sampler.mag_filter, sampler.min_filter, sampler.wrap_s, sampler.wrap_t});

@@ -161,9 +161,8 @@ class RouteFinder {
       if (is_for_instances(members)) {
         for (const MaterialId id : members) {
           route(id).route = Route::tint;
-          route(id).reason = fmt::format(
-              "differs from {} by base colour alone; its repeats carry that as instances",
-              name_of(id == first ? members[1] : first));
+          route(id).reason = fmt::format("as {} in another colour: instances carry it",
+                                         name_of(id == first ? members[1] : first));
           for_instances_.insert(id);
         }
       } else if (material(first).base_color_texture.texture != no_texture ||
@@ -180,7 +179,7 @@ class RouteFinder {
       MaterialRoute& tinted = route(id);
       tinted.tinted = true;
       tinted.route = Route::tint;
-      tinted.reason = fmt::format("differs from {} by base colour alone; its vertices carry that",
+      tinted.reason = fmt::format("as {} in another colour: vertices carry it",
                                   name_of(id == first ? members[1] : first));
       if (id != first) {
         tinted.onto = first;
@@ -402,10 +401,7 @@ class RouteFinder {
   }
 
   [[nodiscard]] std::string tell_repeats(double repeats) const {
-    return fmt::format(
-        "it repeats its textures: its draws touch {:.1f} times their area, and up to "
-        "{:g} are unrolled",
-        repeats, settings_.unrolled_repeats);
+    return fmt::format("repeats {:.1f} times, above {:g}", repeats, settings_.unrolled_repeats);
   }
 
   [[nodiscard]] double count_repeats(MaterialId id) const {
@@ -468,8 +464,7 @@ class RouteFinder {
 
   [[nodiscard]] std::string explain_layers(const MaterialRoute& route,
                                            const LayerStack& stack) const {
-    const std::string why =
-        route.reason.empty() ? "nothing else would share a page with it" : route.reason;
+    const std::string why = route.reason.empty() ? "nothing else would share a page" : route.reason;
     RectSize size;
     for (const LayerStack::Layers& layers : stack.channels) {
       size = {std::max(size.width_px, layers.size.width_px),
@@ -602,7 +597,7 @@ class RouteFinder {
       for (const MaterialId id : kind.members) {
         if (route(id).route == Route::stay) {
           route(id).reason = (way_of(id) == Way::bake ? route(id).reason + "; " : std::string()) +
-                             "nothing else is of its kind: alpha mode, sidedness, shading, filters";
+                             "alone with its alpha mode, sides, shading, filters";
         }
       }
       return {};
@@ -662,7 +657,7 @@ class RouteFinder {
 
   static std::string explain(const AtlasPage& page, const Tile& tile, const TileWish& wish) {
     if (tile.solid()) {
-      return fmt::format("one value everywhere: a solid tile of {}", page.name);
+      return fmt::format("one value: a solid tile of {}", page.name);
     }
     if (tile.baked()) {
       return {};  // what led there says why
@@ -672,15 +667,13 @@ class RouteFinder {
     std::string why = "as fine as before";
     if (!same) {
       const double shrunk = static_cast<double>(tile.used.width) / tile.size.width_px;
-      why = wish.fixed       ? "scaled by hand"
-            : wish.scale < 1 ? "shrunk to the texels per metre that are enough"
-            : shrunk <= std::exp2(wish.spare_halvings) * 1.01
-                ? "shrunk, its pictures hold no more"
-                : "shrunk to fit the page, as that loses least";
+      why = wish.fixed                                        ? "scaled by hand"
+            : wish.scale < 1                                  ? "shrunk to enough texels per metre"
+            : shrunk <= std::exp2(wish.spare_halvings) * 1.01 ? "its pictures hold no more"
+                                                              : "shrunk to fit its page";
     }
-    return fmt::format("its draws touch {} x {} texels of {} x {}; a tile of {}, {}",
-                       tile.used.width, tile.used.height, tile.texture.width_px,
-                       tile.texture.height_px, page.name, why);
+    return fmt::format("{}: {} x {} texels, on {}", why, tile.used.width, tile.used.height,
+                       page.name);
   }
 
   /// What is near in the scene is near in the order.

@@ -187,4 +187,15 @@ RoutePlan route(const Scene& scene, const MaterialSettings& settings) {
   return routes ? *routes : RoutePlan{};
 }
 
+Painted paint(const Scene& scene, const MaterialSettings& settings) {
+  const RoutePlan routes = route(scene, settings);
+  auto repainted = repaint(scene, routes);
+  EXPECT_TRUE(repainted) << (repainted ? "" : to_string(repainted.error()));
+  const auto done =
+      paint_pages(scene, routes, repainted->images, StandardCodec(), repainted->scene);
+  EXPECT_TRUE(done) << (done ? "" : to_string(done.error()));
+  EXPECT_TRUE(check_scene(repainted->scene));
+  return {routes, std::move(*repainted)};
+}
+
 }  // namespace wakuzume::test

@@ -8,7 +8,7 @@
 
 #include "support/scene_builder.h"
 #include "wakuzume/image.h"
-#include "wakuzume/routes.h"
+#include "wakuzume/repaint.h"
 
 /// Made-up textures, and scenes whose materials show them.
 namespace wakuzume::test {
@@ -39,5 +39,12 @@ double find_psnr(const Pixels& a, const Pixels& b);
 
 /// Routes of a scene by its own survey and pictures.
 RoutePlan route(const Scene& scene, const MaterialSettings& settings);
+
+/// A scene with its pages and layers painted, and what routes led there.
+struct Painted {
+  RoutePlan routes;
+  Repainted repainted;
+};
+Painted paint(const Scene& scene, const MaterialSettings& settings);
 
 }  // namespace wakuzume::test
