@@ -93,6 +93,7 @@ std::vector<ContentHash> make_image_contents(const Scene& scene,
       contents[i] = images[i].pixels;
     } else if (encoded.size() > 0) {
       contents[i] = hash_bytes(encoded.data());
+      encoded.let_go();
     } else {
       // A file that is missing is known by its name alone.
       contents[i] = {hash_text(scene.images[i].uri), i};

@@ -35,8 +35,11 @@ bool same_picture(const Scene& before, TextureId a, const Scene& after, TextureI
     return p.name == q.name &&
            (p.uri == q.uri || (!p.name.empty() && (p.uri.empty() || q.uri.empty())));
   }
-  return std::equal(left.data().begin(), left.data().end(), right.data().begin(),
-                    right.data().end());
+  const bool same = std::equal(left.data().begin(), left.data().end(), right.data().begin(),
+                               right.data().end());
+  left.let_go();
+  right.let_go();
+  return same;
 }
 
 /// Two textures of either scene show the same picture in the same way.
