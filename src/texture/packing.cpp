@@ -384,7 +384,9 @@ class Packer {
 
   /// Tries that are worth their time.
   static std::size_t count_tries(std::size_t rects) {
-    return std::clamp<std::size_t>(40'000 / std::max<std::size_t>(rects, 1), 1, 128);
+    // A try takes about n times as long as there are skyline steps, which grow with n as well.
+    const auto n = static_cast<double>(std::max<std::size_t>(rects, 1));
+    return static_cast<std::size_t>(std::clamp(8e7 / (n * n), 1.0, 128.0));
   }
 
   /// The lowest strip of some width.
