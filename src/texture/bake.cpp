@@ -501,7 +501,11 @@ class ChartPainter {
   std::vector<float> after_;
 };
 
-}  // namespace
+/// What a primitive's corners get with its tile: three corners a triangle.
+struct BakedCorners {
+  std::vector<float> uvs;       ///< two a corner, on the page
+  std::vector<float> tangents;  ///< four a corner, along them; empty: nothing needs them
+};
 
 Result<BakedCorners> make_baked_corners(const Scene& scene,
                                         const Primitive& primitive,
@@ -518,6 +522,8 @@ Result<BakedCorners> make_baked_corners(const Scene& scene,
   }
   return out;
 }
+
+}  // namespace
 
 Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
                                             const Primitive& primitive,

@@ -11,19 +11,6 @@
 /// Textures on a new UV layout: every triangle looks up what it showed before, place by place.
 namespace wakuzume {
 
-/// What a primitive's corners get with its tile: three corners a triangle.
-struct BakedCorners {
-  std::vector<float> uvs;       ///< two a corner, on the page
-  std::vector<float> tangents;  ///< four a corner, along them; empty: nothing needs them
-};
-
-/// \pre the tile holds charts of the primitive, which is of triangles
-/// \error too_large  its charts do not fit into the tile, which is of another scene then
-Result<BakedCorners> make_baked_corners(const Scene& scene,
-                                        const Primitive& primitive,
-                                        const Tile& tile,
-                                        const RectSize& page);
-
 /// A primitive of triangles that shows a tile of charts. Vertices whose corners differ now are
 /// there several times; what else they carry goes along in its own type.
 struct BakedPrimitive {
@@ -32,6 +19,8 @@ struct BakedPrimitive {
   std::vector<float> uvs;               ///< two a vertex
   std::vector<float> tangents;          ///< four a vertex, or none
 };
+/// \pre the tile holds charts of the primitive, which is of triangles
+/// \error too_large  its charts do not fit into the tile, which is of another scene then
 Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
                                             const Primitive& primitive,
                                             const Tile& tile,
