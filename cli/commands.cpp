@@ -5,15 +5,19 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cstdio>
 #include <filesystem>
 
 #include "command.h"
+#include "compare_views.h"
 #include "glasshouse.h"
 #include "plan_command.h"
 #include "print.h"
 #include "print_looks.h"
 #include "print_plan.h"
+#include "print_survey.h"
+#include "report_views.h"
 #include "text.h"
 #include "wakuzume/io.h"
 #include "wakuzume/restore.h"
@@ -22,6 +26,21 @@ namespace wakuzume::cli {
 namespace {
 
 namespace fs = std::filesystem;
+
+/// Seconds of each step, one after the other.
+class Stopwatch {
+ public:
+  explicit Stopwatch(std::vector<std::pair<std::string, double>>& steps) : steps_(steps) {}
+  void stop(const char* step) {
+    const auto now = std::chrono::steady_clock::now();
+    steps_.emplace_back(step, std::chrono::duration<double>(now - begun_).count());
+    begun_ = now;
+  }
+
+ private:
+  std::vector<std::pair<std::string, double>>& steps_;
+  std::chrono::steady_clock::time_point begun_ = std::chrono::steady_clock::now();
+};
 
 Result<void> create_folder(const fs::path& folder) {
   std::error_code problem;
@@ -166,16 +185,20 @@ Result<Scene> unpack_source(const Scene& built, const Ledger& ledger, const std:
 
 /// The whole job on one scene, into a folder. The result is proved as it was written.
 Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
+  std::vector<std::pair<std::string, double>> timings;
+  Stopwatch planning(timings);
   auto proposal = make_proposal(command, input);
   if (!proposal) {
     return command.fail(proposal.error());
   }
+  planning.stop("read, survey and propose");
   // Before anything is written: what goes wrong here leaves no half of the results.
   const auto assessment =
       command.assess(proposal->source.scene, proposal->survey, std::move(proposal->outlook));
   if (!assessment) {
     return command.fail(assessment.error());
   }
+  planning.stop("assess: views, ladder, findings");
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
@@ -185,6 +208,7 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   }
   built->ledger.source_path = make_relative(input, target);
   command.console().tell("built");
+  planning.stop("build and paint");
   if (auto made = create_folder(folder); !made) {
     return command.fail(made.error());
   }
@@ -193,15 +217,29 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (!after) {
     return command.fail(after.error());
   }
-  const auto verdict = prove(command, proposal->source, built->ledger, std::move(*after));
+  planning.stop("write and read again");
+  ReportAudience audience;
+  const auto verdict = prove(command, proposal->source, built->ledger, *after, &audience);
   if (!verdict) {
     return command.fail(verdict.error());
   }
   command.console().tell("verified");
+  planning.stop("verify: audit, looks and views");
   const std::pair<const char*, std::string> documents[] = {
       {".survey.json", to_json(proposal->source.scene, proposal->survey, *assessment)},
       {".plan.json", to_json(proposal->source.scene, proposal->plan)},
       {".verdict.json", to_json(*verdict)},
+      {".report.html", make_report({.name = fs::path(input).filename().string(),
+                                    .scene = proposal->source.scene,
+                                    .survey = proposal->survey,
+                                    .assessment = *assessment,
+                                    .plan = proposal->plan,
+                                    .ledger = built->ledger,
+                                    .result = *after,
+                                    .verdict = *verdict,
+                                    .views = audience.take_views(),
+                                    .sheets = make_sheets(*after, built->ledger),
+                                    .timings_s = timings})},
   };
   for (const auto& [ending, text] : documents) {
     if (auto done = write_text(beside(target, ending), text); !done) {
@@ -212,12 +250,13 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     command.print(to_json(*verdict));
   } else {
     command.print(command.split_note() + to_text(proposal->source, proposal->plan.routes) +
-                  to_text(proposal->source.scene, proposal->plan) + "\n" +
-                  to_text(built->ledger) + "\n" + to_comparison(verdict->before, verdict->after) +
-                  tell_extras(*built) + "\n" + to_text(*verdict) +
+                  to_text(proposal->source.scene, proposal->plan) + "\n" + to_text(built->ledger) +
+                  "\n" + to_comparison(verdict->before, verdict->after) + tell_extras(*built) +
+                  "\n" + to_text(*verdict) + print_views(*verdict) +
+                  print_budgets(verdict->budgets, verdict->tiers) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
-                              ".verdict .json\n",
-                              folder.string(), stem));
+                              ".verdict .json\nOpen {} in a browser\n",
+                              folder.string(), stem, beside(target, ".report.html")));
   }
   return verdict->passed ? Exit::done : Exit::check_failed;
 }
@@ -277,9 +316,8 @@ Exit restore_command(const Options& options) {
   if (!unpacked) {
     return command.fail(unpacked.error());
   }
-  const auto source =
-      carried ? Result<Source>(Source{std::move(*unpacked), std::nullopt, {}})
-              : read_source(command, source_path, ledger->split, ledger->routes);
+  const auto source = carried ? Result<Source>(Source{std::move(*unpacked), std::nullopt, {}})
+                              : read_source(command, source_path, ledger->split, ledger->routes);
   if (!source) {
     return command.fail(source.error());
   }
@@ -311,10 +349,10 @@ Exit restore_command(const Options& options) {
   if (!after) {
     return command.fail(after.error());
   }
-  command.print(
-      fmt::format("{}\n{}\nScene in {}, ledger in {}\n", to_change(*ledger, restored->ledger),
-                  to_comparison(totals, count_totals(*after), "built", "restored"),
-                  options.output, beside(options.output, ".ledger.json")));
+  command.print(fmt::format("{}\n{}\nScene in {}, ledger in {}\n",
+                            to_change(*ledger, restored->ledger),
+                            to_comparison(totals, count_totals(*after), "built", "restored"),
+                            options.output, beside(options.output, ".ledger.json")));
   return Exit::done;
 }
 
@@ -336,14 +374,20 @@ Exit verify_command(const Options& options) {
   if (!after) {
     return command.fail(after.error());
   }
-  const auto verdict = prove(command, *before, *ledger, std::move(*after));
+  FolderAudience audience(options.pictures);
+  const auto verdict = prove(command, *before, *ledger, std::move(*after),
+                             options.pictures.empty() ? nullptr : &audience);
   if (!verdict) {
     return command.fail(verdict.error());
   }
-  const Exit delivered = command.deliver(options.format == Format::json
-                                             ? to_json(*verdict)
-                                             : to_comparison(verdict->before, verdict->after) +
-                                                   "\n" + to_text(*verdict));
+  if (!audience.done()) {
+    return command.fail(audience.done().error());
+  }
+  const Exit delivered = command.deliver(
+      options.format == Format::json
+          ? to_json(*verdict)
+          : to_comparison(verdict->before, verdict->after) + "\n" + to_text(*verdict) +
+                print_views(*verdict) + print_budgets(verdict->budgets, verdict->tiers));
   return delivered != Exit::done || verdict->passed ? delivered : Exit::check_failed;
 }
 

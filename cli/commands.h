@@ -45,7 +45,16 @@ struct Options {
   std::string rebase;
   std::string why;
   std::vector<Edit> edits;  ///< edit: in the order of the line
-  std::string sheets;  ///< materials: folder for pictures of the pages
+  std::string sheets;       ///< materials: folder for pictures of the pages
+  // picture.
+  std::string show = "shaded";
+  std::string camera;
+  std::optional<std::uint32_t> view_number;  ///< from one on
+  bool all_views = false;
+  std::string plan;  ///< whose groups and routes are shown
+  std::uint32_t picture_width = 1280;
+  std::uint32_t picture_height = 800;
+  std::string pictures;  ///< verify: folder for what was compared
   // build.
   bool carry_source = false;
   std::vector<std::string> assets;
@@ -83,6 +92,7 @@ Exit materials_command(const Options& options);
 Exit build_command(const Options& options);
 Exit repaint_command(const Options& options);
 Exit restore_command(const Options& options);
+Exit picture_command(const Options& options);
 Exit verify_command(const Options& options);
 Exit run_command(const Options& options);
 Exit demo_command(const Options& options);

@@ -7,6 +7,7 @@
 #include <tuple>
 
 #include "commands.h"
+#include "wakuzume/picture.h"
 #include "wakuzume/version.h"
 
 namespace wakuzume::cli {
@@ -48,6 +49,15 @@ void add_view_options(CLI::App& command, Options& options) {
                      "Cost profile: pocket, headset, couch, desk or a TOML file");
 }
 
+void add_budget_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--budget", options.budgets,
+                  "Fail above a limit, as draws_per_view=2000; may be given again")
+      ->type_name("FIGURE=LIMIT")
+      ->allow_extra_args(false);
+  command.add_option("--tier", options.tier, "Demand this tier of the settings");
+}
+
 void add_table_options(CLI::App& command, Options& options) {
   command
       .add_option("--where", options.where,
@@ -72,12 +82,7 @@ void add_survey_options(CLI::App& command, Options& options) {
   add_view_options(command, options);
   command.add_option("--save-views", options.save_views, "Write the views that were used")
       ->type_name("FILE");
-  command
-      .add_option("--budget", options.budgets,
-                  "Fail above a limit, as draws_per_view=2000; may be given again")
-      ->type_name("FIGURE=LIMIT")
-      ->allow_extra_args(false);
-  command.add_option("--tier", options.tier, "Demand this tier of the settings");
+  add_budget_options(command, options);
   command.add_flag("--skip-pixels", options.skip_pixels, "Look at the sizes of images alone");
 }
 
@@ -120,8 +125,9 @@ void add_propose_options(CLI::App& command, Options& options) {
                   "Share materials: not at all, without losing texels, or for the fewest draws")
       ->check(CLI::IsMember({"keep", "full_resolution", "fewest_draws"}));
   command
-      .add_option("--route", options.routes,
-                  "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again")
+      .add_option(
+          "--route", options.routes,
+          "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again")
       ->type_name("GLOB=ROUTE")
       ->allow_extra_args(false);
   command
@@ -276,6 +282,67 @@ void add_edit_options(CLI::App& command, Options& options) {
   add("--unpin", EditKind::unpin, "GROUP", "Let a group be planned again", group);
 }
 
+/// "1280x800"
+void parse_size(const std::string& text, Options& options) {
+  std::istringstream numbers(text);
+  char by = 0;
+  if (!(numbers >> options.picture_width >> by >> options.picture_height) || by != 'x' ||
+      !numbers.eof() || options.picture_width < 320 || options.picture_width > 8192 ||
+      options.picture_height < 240 || options.picture_height > 8192) {
+    throw CLI::ValidationError("--size", "'" + text + "' is no size from 320x240 to 8192x8192");
+  }
+}
+
+void add_picture_options(CLI::App& command, Options& options) {
+  std::vector<std::string> words;
+  for (std::size_t s = 0; s < showing_count; ++s) {
+    words.emplace_back(to_string(static_cast<Showing>(s)));
+  }
+  command.add_option("--show", options.show, "What the picture shows")
+      ->check(CLI::IsMember(words))
+      ->capture_default_str();
+  CLI::Option* const camera =
+      command
+          .add_option("--camera", options.camera,
+                      "Look through this camera, or from the view of this name")
+          ->type_name("NAME");
+  CLI::Option* const view =
+      command
+          .add_option("--view", options.view_number,
+                      "Look from this view, counted as --table views lists them; else from outside")
+          ->type_name("NUMBER")
+          ->excludes(camera);
+  command.add_flag("--all-views", options.all_views, "A sheet with every view")
+      ->excludes(camera)
+      ->excludes(view);
+  command.add_option("--with", options.second, "Put this scene beside it, from the same view")
+      ->type_name("FILE");
+  command.add_option("--plan", options.plan, "Whose groups and routes are shown")
+      ->type_name("FILE");
+  command
+      .add_option("--ledger", options.ledger,
+                  "Whose groups and routes are shown, if it is not beside the scene")
+      ->type_name("FILE");
+  command
+      .add_option_function<std::string>(
+          "--size", [&](const std::string& text) { parse_size(text, options); },
+          "Of the picture in pixels; 1280x800 unless said")
+      ->type_name("WIDTHxHEIGHT");
+  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
+  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
+  command.add_option("--views-file", options.views_file, "Look from these views and no others")
+      ->type_name("FILE");
+}
+
+std::string check_picture_ending(const std::string& path) {
+  for (const char* ending : {".png", ".jpg", ".jpeg", ".webp"}) {
+    if (path.ends_with(ending)) {
+      return "";
+    }
+  }
+  return path + " must end in .png, .jpg or .webp";
+}
+
 CLI::Option* add_input(CLI::App& command, std::string& target, const char* name, const char* help) {
   return command.add_option(name, target, help)->required()->type_name("FILE");
 }
@@ -352,6 +419,12 @@ class Line {
     add_input(verify, options_.second, "after", "The built scene");
     verify.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the result");
     verify.add_option("-o,--output", options_.output, "Write there and not to stdout");
+    verify
+        .add_option("--pictures", options_.pictures,
+                    "Write what was compared there: before, after and where they differ")
+        ->type_name("DIR");
+    add_view_options(verify, options_);
+    add_budget_options(verify, options_);
     add_format(verify, options_);
 
     CLI::App& restore =
@@ -374,9 +447,18 @@ class Line {
     restore.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
     restore.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");
 
-    CLI::App& repaint =
-        add("repaint", "Paint the shared pictures of a result anew after those of its source changed",
-            repaint_command);
+    CLI::App& picture =
+        add("picture", "Look at a scene: shaded, by draw, by merge key, by density and more",
+            picture_command);
+    add_input(picture, options_.input, "scene", "The scene, .glb, .gltf or .obj");
+    picture.add_option("-o,--output", options_.output, "The picture to write, .png, .jpg or .webp")
+        ->required()
+        ->check(check_picture_ending);
+    add_picture_options(picture, options_);
+
+    CLI::App& repaint = add(
+        "repaint", "Paint the shared pictures of a result anew after those of its source changed",
+        repaint_command);
     add_input(repaint, options_.input, "after", "The built scene; its pictures are written");
     repaint.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
     repaint.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");

@@ -29,58 +29,6 @@ std::string to_factor(std::uint64_t before, std::uint64_t after) {
   return fmt::format("{:.{}f} times {}", factor, factor < 2 ? 2 : 1, fewer ? "fewer" : "more");
 }
 
-const char* explain(StayRule rule) {
-  switch (rule) {
-    case StayRule::animated:
-      return "moved by an animation, or below a node that is";
-    case StayRule::skinned:
-      return "deformed by a skin, or carried by a joint";
-    case StayRule::morphing:
-      return "have morph targets";
-    case StayRule::physics:
-      return "moved by a physics extension";
-    case StayRule::marked_moving:
-      return "marked as moving by extras or settings";
-    case StayRule::carries_light:
-      return "their node carries a light";
-    case StayRule::carries_camera:
-      return "their node carries a camera";
-    case StayRule::collider:
-      return "colliders";
-    case StayRule::excluded:
-      return "kept by your settings";
-    case StayRule::instanced:
-      return "already instance sets";
-    case StayRule::own_extension:
-      return "have an extension that a merge would lose";
-    case StayRule::not_finite:
-      return "have positions that are not finite";
-    case StayRule::none:
-      break;
-  }
-  return "";
-}
-
-const char* explain(KeepReason reason) {
-  switch (reason) {
-    case KeepReason::must_stay:
-      break;
-    case KeepReason::blended:
-      return "blended: drawn in their own order";
-    case KeepReason::only_one_of_its_key:
-      return "nothing else has their merge key";
-    case KeepReason::alone_in_its_cell:
-      return "alone in their cell of the grid";
-    case KeepReason::above_vertex_limit:
-      return "have more vertices than a cluster may";
-    case KeepReason::cheaper_alone:
-      return "far from what they could merge with: cheaper alone";
-    case KeepReason::by_hand:
-      return "taken out of the plan by hand";
-  }
-  return "";
-}
-
 std::string print_staying(const Survey& survey) {
   std::string out;
   const auto line = [&](std::uint64_t count, const char* why) {
@@ -162,16 +110,17 @@ std::string to_text(const Verdict& verdict) {
   out += fmt::format("  largest distance of a corner from its place: {:.3g} m\n",
                      verdict.largest_position_error_m);
   if (!verdict.looks.empty()) {
-    const auto worst =
-        std::min_element(verdict.looks.begin(), verdict.looks.end(),
-                         [](const LookCheck& a, const LookCheck& b) { return a.psnr_db < b.psnr_db; });
+    const auto worst = std::min_element(
+        verdict.looks.begin(), verdict.looks.end(),
+        [](const LookCheck& a, const LookCheck& b) { return a.psnr_db < b.psnr_db; });
     std::uint64_t samples = 0;
     for (const LookCheck& check : verdict.looks) {
       samples += check.samples;
     }
-    out += fmt::format("  {} that became shared ones look the same in {} places; at worst {:.1f} dB\n",
-                       plural(verdict.looks.size(), "material", "materials"), group_digits(samples),
-                       worst->psnr_db);
+    out +=
+        fmt::format("  {} that became shared ones look the same in {} places; at worst {:.1f} dB\n",
+                    plural(verdict.looks.size(), "material", "materials"), group_digits(samples),
+                    worst->psnr_db);
   }
   if (verdict.mismatch_count > 0) {
     out +=

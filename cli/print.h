@@ -8,15 +8,13 @@
 #include "wakuzume/propose.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/verify.h"
+#include "wakuzume/words.h"
 
 /// Results as text for people, at most 100 columns wide.
 namespace wakuzume::cli {
 
 /// "12.3 times fewer", "2 times more" or "the same".
 std::string to_factor(std::uint64_t before, std::uint64_t after);
-/// Why draws stay, as the end of a line that begins with their number.
-const char* explain(StayRule rule);
-const char* explain(KeepReason reason);
 /// How many draws stay as they are, by rule; empty when all are free.
 std::string print_staying(const Survey& survey);
 std::string to_text(const Ledger& ledger);

@@ -9,22 +9,13 @@
 #include <set>
 
 #include "text.h"
+#include "wakuzume/words.h"
 
 namespace wakuzume::cli {
 namespace {
 
 constexpr std::size_t most_materials = 24;
 constexpr std::size_t name_columns = 26;
-
-const char* explain(Route route) {
-  constexpr const char* texts[route_count] = {"equal by value to another",
-                                              "differ by colour alone",
-                                              "tiles of shared pages",
-                                              "layers of texture arrays",
-                                              "moved to a UV layout of their own",
-                                              "stay as they are"};
-  return texts[static_cast<std::size_t>(route)];
-}
 
 std::string print_density(const MaterialRoute& route) {
   if (route.texels_per_metre <= 0) {

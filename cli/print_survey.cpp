@@ -14,29 +14,6 @@
 
 namespace wakuzume::cli {
 
-const char* explain(Rung rung) {
-  switch (rung) {
-    case Rung::today:
-      return "draws today";
-    case Rung::instancing:
-      return "draw repeats of one shape as instances";
-    case Rung::merging:
-      return "merge what has the same material and fits together";
-    case Rung::moving_together:
-      return "merge parts that move together, under their own root";
-    case Rung::folding:
-      return "fold materials that are equal under other names";
-    case Rung::tinting:
-      return "share materials that differ by colour alone (tints)";
-    case Rung::sharing:
-      return "share textures through an atlas or layers";
-    case Rung::blending:
-      return "merge blended surfaces too, giving up their order";
-    case Rung::floor:
-      return "the floor: one a pipeline, moving root and level";
-  }
-  return "";
-}
 namespace {
 
 constexpr std::size_t top_apart = 6;
@@ -333,17 +310,6 @@ std::string print_tiers(const std::vector<TierResult>& tiers) {
   return out;
 }
 
-std::string print_budgets(const Assessment& assessment) {
-  std::string out;
-  if (!assessment.budgets.empty()) {
-    out += "\nBudgets\n";
-    for (const BudgetResult& result : assessment.budgets) {
-      out += print_result(result);
-    }
-  }
-  return assessment.tiers.empty() ? out : out + print_tiers(assessment.tiers);
-}
-
 std::string to_cell(const Cell& cell) {
   if (const double* value = std::get_if<double>(&cell)) {
     return *value == static_cast<double>(static_cast<std::int64_t>(*value))
@@ -438,7 +404,7 @@ std::string to_text(const std::string& path,
   out += print_apart(scene, survey, assessment.apart);
   out += print_staying(survey);
   out += print_findings(assessment.findings);
-  return out + print_budgets(assessment);
+  return out + print_budgets(assessment.budgets, assessment.tiers);
 }
 
 std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most) {
@@ -519,6 +485,18 @@ std::string to_text(const std::vector<SharedScene>& scenes, const Sharing& shari
     out += fmt::format("  and {} more; --format json lists all\n", sharing.packs.size() - most);
   }
   return out;
+}
+
+std::string print_budgets(const std::vector<BudgetResult>& budgets,
+                          const std::vector<TierResult>& tiers) {
+  std::string out;
+  if (!budgets.empty()) {
+    out += "\nBudgets\n";
+    for (const BudgetResult& result : budgets) {
+      out += print_result(result);
+    }
+  }
+  return tiers.empty() ? out : out + print_tiers(tiers);
 }
 
 }  // namespace wakuzume::cli

@@ -9,12 +9,10 @@
 #include "wakuzume/assess.h"
 #include "wakuzume/sharing.h"
 #include "wakuzume/table.h"
+#include "wakuzume/words.h"
 
 /// What the survey command prints for people.
 namespace wakuzume::cli {
-
-/// A step of the ladder as people say it.
-const char* explain(Rung rung);
 
 std::string to_text(const std::string& path,
                     const Scene& scene,
@@ -22,6 +20,10 @@ std::string to_text(const std::string& path,
                     const Assessment& assessment);
 /// The first rows of a table, columns as wide as they need and the page allows.
 std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std::size_t most);
+
+/// What passes and what fails; empty without budgets and tiers.
+std::string print_budgets(const std::vector<BudgetResult>& budgets,
+                          const std::vector<TierResult>& tiers);
 
 struct SharedScene {
   std::string path;

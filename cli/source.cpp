@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <iterator>
 
+#include "compare_views.h"
 #include "wakuzume/verify.h"
 
 namespace wakuzume::cli {
@@ -63,7 +64,7 @@ Result<void> paint_into(Command& command,
                         const RoutePlan& routes,
                         Built& built) {
   built.ledger.routes = routes;
-  if (!source.origin || routes.pages.empty()) {
+  if (!source.origin || (routes.pages.empty() && routes.stacks.empty())) {
     return {};
   }
   const PageImages& images = built.ledger.page_images;
@@ -73,11 +74,16 @@ Result<void> paint_into(Command& command,
     return done;
   }
   give_assets(built.scene, images, built.assets);
-  command.console().tell(fmt::format("painted {} pages", routes.pages.size()));
+  command.console().tell(
+      fmt::format("painted {} pages and {} stacks", routes.pages.size(), routes.stacks.size()));
   return {};
 }
 
-Result<Verdict> prove(Command& command, const Source& source, const Ledger& ledger, Scene after) {
+namespace {
+
+/// What can be proved without drawing.
+/// \param after  whole; is so again afterwards
+Result<Verdict> audit(Command& command, const Source& source, const Ledger& ledger, Scene& after) {
   const std::vector<Bytes> pages = take_pages(ledger.page_images, after);
   const VerifySettings& settings = command.settings().verify;
   auto verdict = verify(source.scene, after, ledger, settings, command.run());
@@ -99,6 +105,27 @@ Result<Verdict> prove(Command& command, const Source& source, const Ledger& ledg
   if (auto done =
           verify_looks(*source.origin, painted, StandardCodec(), settings, *verdict, command.run());
       !done) {
+    return Failure(done.error());
+  }
+  return verdict;
+}
+
+}  // namespace
+
+Result<Verdict> prove(Command& command,
+                      const Source& source,
+                      const Ledger& ledger,
+                      Scene after,
+                      ViewAudience* audience) {
+  auto verdict = audit(command, source, ledger, after);
+  if (!verdict) {
+    return verdict;
+  }
+  const Scene& before = source.origin ? *source.origin : source.scene;
+  if (auto done = compare_views(command, before, after, ledger, *verdict, audience); !done) {
+    return Failure(done.error());
+  }
+  if (auto done = check_budgets(command, after, *verdict); !done) {
     return Failure(done.error());
   }
   return verdict;

@@ -9,6 +9,7 @@
 #include "command.h"
 #include "wakuzume/repaint.h"
 #include "wakuzume/restore.h"
+#include "wakuzume/verify_views.h"
 
 /// Scenes as plans are made for them: read, split, repainted.
 namespace wakuzume::cli {
@@ -30,9 +31,13 @@ Result<void> paint_into(Command& command,
                         const RoutePlan& routes,
                         Built& built);
 
-/// The audit, and where materials are shared also how they look.
-/// \param after  as it was read; loses the bytes of its pages
-Result<Verdict> prove(Command& command, const Source& source, const Ledger& ledger, Scene after);
+/// The audit, where materials are shared also how they look, the same views drawn of both, budgets.
+/// \param audience  is shown the views; may be null
+Result<Verdict> prove(Command& command,
+                      const Source& source,
+                      const Ledger& ledger,
+                      Scene after,
+                      ViewAudience* audience = nullptr);
 
 /// Puts back what is chosen. \param built  as it was read; loses the bytes of its pages
 Result<Built> put_back(Command& command,

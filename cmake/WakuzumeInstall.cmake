@@ -1,6 +1,6 @@
 include(CMakePackageConfigHelpers)
 install(
-  TARGETS wakuzume_core wakuzume_io
+  TARGETS wakuzume_core wakuzume_io wakuzume_render wakuzume_report
   EXPORT WakuzumeTargets
   ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR}
   LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR}

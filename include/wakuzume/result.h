@@ -30,6 +30,7 @@ enum class ErrorCode : std::uint8_t {
   plan_mismatch,       ///< a plan or ledger made for another scene
   plan_invalid,        ///< a plan that misses, repeats or wrongly groups draws
   cancelled,           ///< the observer asked to stop
+  cannot_render,       ///< nothing to draw with, or a driver that refuses
 };
 
 std::string_view to_string(ErrorCode code);

@@ -7,11 +7,14 @@
 #include <string>
 #include <vector>
 
+#include "wakuzume/budget.h"
 #include "wakuzume/build.h"
 #include "wakuzume/picture_codec.h"
 #include "wakuzume/result.h"
+#include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
+#include "wakuzume/shot.h"
 #include "wakuzume/survey.h"
 
 /// verify: prove that a result still holds everything its source held.
@@ -22,6 +25,13 @@
 /// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance;
 /// 3. the material is the same one; nothing is drawn that no row accounts for.
 namespace wakuzume {
+
+/// How far the pixels of draws may differ whose materials took one route.
+struct PixelTolerance {
+  double steps = 3;       ///< of 255, in any channel \range [0, 255]
+  double share = 0.0002;  ///< of the pixels of a view that may differ by more \range [0, 1]
+  bool operator==(const PixelTolerance&) const = default;
+};
 
 struct VerifySettings {
   /// Allowed distance between a source and a result position, as a share of the output
@@ -40,6 +50,28 @@ struct VerifySettings {
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;
+  /// By Route. Merging alone changes nothing but roundings; other texels are filtered otherwise.
+  std::array<PixelTolerance, route_count> pixels{{{3, 0.0002},    // fold
+                                                  {4, 0.0005},    // tint
+                                                  {20, 0.01},     // atlas
+                                                  {20, 0.01},     // layers
+                                                  {28, 0.03},     // rebake
+                                                  {3, 0.0002}}};  // stay
+  /// A draw is wrong when so large a share of its pixels in a view is. \range (0, 1]
+  double draw_share = 0.15;
+  /// Pixels of a draw from which on that counts. \range [1, 1e6]
+  std::uint32_t draw_pixels = 16;
+  /// The same where texels lie among others than before, and from afar are averaged with those.
+  /// \range [1, 1e6]
+  std::uint32_t refiltered_draw_pixels = 400;
+  double refiltered_draw_share = 0.4;  ///< as draw_share, of those \range (0, 1]
+  /// Allowed difference of the distance that a pixel shows, as a share of it. \range [0, 1]
+  double distance_tolerance = 1e-4;
+  /// Views that are drawn and compared: cameras first, then overviews, then samples; 0: none.
+  /// \range [0, 65536]
+  std::uint32_t picture_views = 12;
+  std::uint32_t picture_width_px = 1280;  ///< \range [16, 8192]
+  std::uint32_t picture_height_px = 720;  ///< \range [16, 8192]
 };
 /// \error bad_setting
 Result<void> validate(const VerifySettings& settings);
@@ -56,6 +88,57 @@ struct LookCheck {
   /// Of the worst of its channels, as they are encoded; 100 where all is equal.
   double psnr_db = 100;
   std::uint64_t samples = 0;  ///< places on its draws
+  /// Texels by which its picture is shifted on the result; 0, 0 where it is in its place.
+  Vec2d shift_texels{0, 0};
+};
+
+/// What is wrong with a pixel.
+enum class PixelFault : std::uint8_t {
+  color,       ///< the right thing in another colour
+  other_draw,  ///< another thing
+  moved,       ///< the right thing, nearer or farther
+};
+inline constexpr std::size_t pixel_fault_count = 3;
+std::string_view to_string(PixelFault fault);
+
+/// Source and result from one view.
+struct ViewCheck {
+  std::string view;          ///< its name
+  std::uint32_t number = 0;  ///< its position among the views that were given
+  std::uint32_t width_px = 0;
+  std::uint32_t height_px = 0;
+  bool passed = true;
+  std::uint64_t differing = 0;  ///< pixels that are wrong in some way
+  std::array<std::uint64_t, pixel_fault_count> faults{};
+  /// Where an edge runs through a pixel's centre, rounding decides what it shows.
+  std::uint64_t edge_pixels = 0;
+  /// Two surfaces of the source are in the same place, and chance decides which one shows.
+  std::uint64_t tied_pixels = 0;
+  double mean_error = 0;  ///< steps of 255, over all channels
+  double psnr_db = 100;   ///< 100 where all is equal
+  double likeness = 1;    ///< structural similarity of brightness, 1: the same
+  Submitted before;
+  Submitted after;
+  /// Draws of each pass of the cost profile, before and after.
+  std::vector<std::string> passes;
+  std::vector<std::uint64_t> pass_draws_before;
+  std::vector<std::uint64_t> pass_draws_after;
+  double frame_ms_before = 0;  ///< by the cost profile
+  double frame_ms_after = 0;
+  [[nodiscard]] double differing_share() const {
+    return static_cast<double>(differing) / (static_cast<double>(width_px) * height_px);
+  }
+};
+
+/// A group whose triangles cover wrong pixels.
+struct GroupFault {
+  std::string group;  ///< its name; empty: a draw that was kept
+  std::uint64_t pixels = 0;
+  std::uint32_t draws = 0;
+  DrawRef worst;                         ///< source draw with the most of them
+  std::string node;                      ///< its path
+  PixelFault fault = PixelFault::color;  ///< the most frequent
+  std::string view;                      ///< that shows most of it
 };
 
 struct Verdict {
@@ -71,6 +154,12 @@ struct Verdict {
   std::uint64_t fitted_draws = 0;
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
+  std::string drawn_by;                           ///< what drew the views; empty: nothing did
+  std::vector<ViewCheck> views;                   ///< of verify_views; the worst first
+  std::vector<GroupFault> group_faults;           ///< the one with the most pixels first
+  std::vector<BudgetResult> budgets;              ///< of the result
+  std::vector<TierResult> tiers;
+  std::vector<std::string> not_checked;  ///< one sentence each, and why
 };
 
 /// \pre check_scene holds for both

@@ -81,7 +81,8 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
   visit("materials", "goal", materials.goal,
         "share materials: \"keep\" all, \"full_resolution\" (lose no texel), \"fewest_draws\"");
   visit("materials", "routes", materials.routes,
-        "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, rebake, stay");
+        "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, "
+        "rebake, stay");
   visit("materials", "scales", materials.scales,
         "the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1");
   visit("materials", "factor_tolerance", materials.factor_tolerance,
@@ -192,6 +193,34 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "there too: of UVs and colours, and a hundred times that of directions; 0 to 1");
   visit("verify", "look_psnr_db", verify.look_psnr_db,
         "least signal-to-noise ratio of what a shared material shows; 0 to 100");
+  visit("verify", "draw_share", verify.draw_share,
+        "share of a draw's pixels in a view that may be wrong; above 0 to 1");
+  visit("verify", "draw_pixels", verify.draw_pixels,
+        "pixels of a draw from which on that counts; 1 to 1e6");
+  visit("verify", "refiltered_draw_pixels", verify.refiltered_draw_pixels,
+        "the same of materials on pages and in layers, which far off show others beside them");
+  visit("verify", "refiltered_draw_share", verify.refiltered_draw_share,
+        "as draw_share, of those; above 0 to 1");
+  visit("verify", "distance_tolerance", verify.distance_tolerance,
+        "allowed difference of the distance that a pixel shows, by that distance; 0 to 1");
+  visit("verify", "picture_views", verify.picture_views,
+        "views that are drawn and compared; 0: none; 0 to 65536");
+  visit("verify", "picture_width_px", verify.picture_width_px, "of their pictures; 16 to 8192");
+  visit("verify", "picture_height_px", verify.picture_height_px, "of their pictures; 16 to 8192");
+  visit("pixels", "stay_steps", verify.pixels[5].steps,
+        "steps of 255 by which pixels of materials that stay may differ; 0 to 255");
+  visit("pixels", "stay_share", verify.pixels[5].share,
+        "share of the pixels of a view that may differ by more; 0 to 1");
+  visit("pixels", "fold_steps", verify.pixels[0].steps, "the same of materials that are folded");
+  visit("pixels", "fold_share", verify.pixels[0].share, "0 to 1");
+  visit("pixels", "tint_steps", verify.pixels[1].steps, "of those that are tinted");
+  visit("pixels", "tint_share", verify.pixels[1].share, "0 to 1");
+  visit("pixels", "atlas_steps", verify.pixels[2].steps, "of those on pages of tiles");
+  visit("pixels", "atlas_share", verify.pixels[2].share, "0 to 1");
+  visit("pixels", "layers_steps", verify.pixels[3].steps, "of those in layers");
+  visit("pixels", "layers_share", verify.pixels[3].share, "0 to 1");
+  visit("pixels", "rebake_steps", verify.pixels[4].steps, "of those that are rebaked");
+  visit("pixels", "rebake_share", verify.pixels[4].share, "0 to 1");
 }
 
 /// The words of an enumeration, in its order.

@@ -44,6 +44,8 @@ std::string_view to_string(ErrorCode code) {
       return "plan_invalid";
     case ErrorCode::cancelled:
       return "cancelled";
+    case ErrorCode::cannot_render:
+      return "cannot_render";
   }
   return "unknown";
 }

@@ -20,6 +20,8 @@ namespace {
 
 constexpr std::size_t max_samples = 2048;  ///< of one material
 constexpr std::size_t triangles_a_primitive = 96;
+/// A shift that leaves more than this of the error explains nothing.
+constexpr double least_gain_by_shift = 0.4;
 constexpr int taps = 4;  ///< along each side of the area that is averaged
 
 /// What a material shows in one place: base colour with alpha, occlusion, roughness and metalness,
@@ -466,7 +468,40 @@ class LookVerifier {
       const double mean = squares[c] / values / static_cast<double>(check.samples);
       check.psnr_db = mean > 0 ? std::min(check.psnr_db, -10 * std::log10(mean)) : check.psnr_db;
     }
+    check.shift_texels = find_shift(pair, own, shown);
     return check;
+  }
+
+  /// Does the result show what is a texel or two beside the place? A picture in its place is most
+  /// like its source there, however it was resampled.
+  [[nodiscard]] Vec2d find_shift(const Pair& pair,
+                                 const Pictures& own,
+                                 const Pictures& shown) const {
+    const Material& before = before_[pair.before];
+    const Material& after = after_[pair.after];
+    if (before.base_color_texture.texture == no_texture || pair.samples.size() < 64) {
+      return {0, 0};
+    }
+    const Vec2d size = own.find_size(before.base_color_texture);
+    constexpr Vec2d shifts[] = {{0, 0},  {1, 0},  {-1, 0}, {0, 1},  {0, -1}, {1, 1}, {-1, -1},
+                                {1, -1}, {-1, 1}, {2, 0},  {-2, 0}, {0, 2},  {0, -2}};
+    std::array<double, std::size(shifts)> errors{};
+    for (const Sample& sample : pair.samples) {
+      const Look b = find_look(shown, after, sample.after[0]);
+      for (std::size_t s = 0; s < std::size(shifts); ++s) {
+        Spot beside = sample.before[0];
+        for (auto& [set, uv] : beside.uvs) {
+          uv = {uv[0] + shifts[s][0] / size[0], uv[1] + shifts[s][1] / size[1]};
+        }
+        const Look a = find_look(own, before, beside);
+        for (std::size_t v = 0; v < 4; ++v) {
+          errors[s] += (a[v] - b[v]) * (a[v] - b[v]);
+        }
+      }
+    }
+    const auto best =
+        static_cast<std::size_t>(std::min_element(errors.begin(), errors.end()) - errors.begin());
+    return errors[best] < least_gain_by_shift * errors[0] ? shifts[best] : Vec2d{0, 0};
   }
 
   const Scene& before_;
@@ -496,6 +531,16 @@ Result<void> verify_looks(const Scene& before,
   }
   verdict.looks = std::move(*checks);
   for (const LookCheck& check : verdict.looks) {
+    if (check.shift_texels != Vec2d{0, 0}) {
+      ++verdict.mismatch_count;
+      verdict.mismatches.push_back(
+          {{no_node, 0},
+           fmt::format("the picture of material {} ({}) is shifted by {:g} texels along u and {:g} "
+                       "along v of its texture",
+                       to_index(check.material), before[check.material].name, check.shift_texels[0],
+                       check.shift_texels[1])});
+      verdict.passed = false;
+    }
     if (check.psnr_db < settings.look_psnr_db) {
       ++verdict.mismatch_count;
       verdict.mismatches.push_back(

@@ -156,12 +156,28 @@ Result<void> validate(const VerifySettings& settings) {
       {"direction_tolerance", settings.direction_tolerance, 2},
       {"repeat_tolerance", settings.repeat_tolerance, 1},
       {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1},
-      {"look_psnr_db", settings.look_psnr_db, 100}};
+      {"look_psnr_db", settings.look_psnr_db, 100},
+      {"draw_share", settings.draw_share, 1},
+      {"refiltered_draw_share", settings.refiltered_draw_share, 1},
+      {"distance_tolerance", settings.distance_tolerance, 1},
+      {"picture_views", settings.picture_views, 65536}};
   for (const auto& [name, value, most] : ranges) {
     if (!(value >= 0 && value <= most)) {
       return Failure(Error{
           ErrorCode::bad_setting, fmt::format("verify.{} must be from 0 to {}", name, most), {}});
     }
+  }
+  for (const PixelTolerance& pixels : settings.pixels) {
+    if (!(pixels.steps >= 0 && pixels.steps <= 255 && pixels.share >= 0 && pixels.share <= 1)) {
+      return Failure(Error{
+          ErrorCode::bad_setting, "pixels: steps must be from 0 to 255, shares from 0 to 1", {}});
+    }
+  }
+  const auto size = [](std::uint32_t px) { return px >= 16 && px <= 8192; };
+  if (!size(settings.picture_width_px) || !size(settings.picture_height_px)) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         "verify.picture_width_px and picture_height_px must be from 16 to 8192",
+                         {}});
   }
   return {};
 }

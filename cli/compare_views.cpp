@@ -1,0 +1,188 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "compare_views.h"
+
+#include <algorithm>
+
+#include "text.h"
+#include "wakuzume/render.h"
+#include "wakuzume/words.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t most_rows = 12;
+constexpr std::size_t name_columns = 24;
+
+/// Draws of each pass, and what a frame costs, into the views that were drawn.
+Result<void> count_passes(Command& command,
+                          const DrawnScene& scene,
+                          std::span<const Viewpoint> views,
+                          const CostProfile& profile,
+                          bool before,
+                          Verdict& verdict) {
+  const auto visibility = make_visibility(scene.survey, views, command.run());
+  if (!visibility) {
+    return Failure(visibility.error());
+  }
+  const auto frames =
+      measure_frames(scene.scene, scene.survey, views, *visibility, {}, profile, command.run());
+  if (!frames) {
+    return Failure(frames.error());
+  }
+  for (ViewCheck& check : verdict.views) {
+    const FrameCost& frame = frames->views[check.number];
+    check.passes.clear();
+    for (std::size_t p = 0; p < frame.passes.size(); ++p) {
+      check.passes.push_back(profile.passes[p].name);
+      (before ? check.pass_draws_before : check.pass_draws_after).push_back(frame.passes[p].draws);
+    }
+    (before ? check.frame_ms_before : check.frame_ms_after) = frame.total.ms();
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<void> compare_views(Command& command,
+                           const Scene& before,
+                           const Scene& after,
+                           const Ledger& ledger,
+                           Verdict& verdict,
+                           ViewAudience* audience) {
+  const VerifySettings& settings = command.settings().verify;
+  if (settings.picture_views == 0) {
+    verdict.not_checked.emplace_back("pictures: verify.picture_views is 0");
+    return {};
+  }
+  auto device = open_render_device();
+  if (!device) {
+    verdict.not_checked.push_back("pictures: " + device.error().message);
+    return {};
+  }
+  const auto found_before = survey(before, command.settings().survey, command.run());
+  if (!found_before) {
+    return Failure(found_before.error());
+  }
+  const auto found_after = survey(after, command.settings().survey, command.run());
+  if (!found_after) {
+    return Failure(found_after.error());
+  }
+  const auto outlook = command.make_outlook(before, *found_before);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  const std::vector<Viewpoint> views = choose_views(outlook->views, settings.picture_views);
+  const StandardCodec codec;
+  const RenderSettings how{.width_px = settings.picture_width_px,
+                           .height_px = settings.picture_height_px};
+  const auto leave_out = [&](const Error& error) {
+    verdict.not_checked.push_back("pictures: " + error.message);
+    return Result<void>();
+  };
+  const auto too_much = [](const Error& error) {
+    return error.code == ErrorCode::too_large || error.code == ErrorCode::cannot_render;
+  };
+  auto shots_before = Renderer::make(before, *found_before, *device, codec, how, command.run());
+  if (!shots_before) {
+    return too_much(shots_before.error()) ? leave_out(shots_before.error())
+                                          : Failure(shots_before.error());
+  }
+  auto shots_after = Renderer::make(after, *found_after, *device, codec, how, command.run());
+  if (!shots_after) {
+    return too_much(shots_after.error()) ? leave_out(shots_after.error())
+                                         : Failure(shots_after.error());
+  }
+  command.console().tell("ready to draw by " + to_string(**device));
+  verdict.drawn_by = to_string(**device);
+  const DrawnScene a{before, *found_before, **shots_before};
+  const DrawnScene b{after, *found_after, **shots_after};
+  if (auto done = verify_views(a, b, ledger, views, settings, verdict, audience, command.run());
+      !done) {
+    return done;
+  }
+  if ((*shots_after)->unread_pictures() > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("{} of the result could not be read and were drawn white",
+                    plural((*shots_after)->unread_pictures(), "picture", "pictures")));
+  }
+  if ((*shots_before)->halvings() + (*shots_after)->halvings() > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("textures were halved to fit into memory: {} times before, {} times after",
+                    (*shots_before)->halvings(), (*shots_after)->halvings()));
+  }
+  for (const auto& [scene, is_before] : {std::pair(&a, true), std::pair(&b, false)}) {
+    if (auto done = count_passes(command, *scene, views, outlook->profile, is_before, verdict);
+        !done) {
+      return done;
+    }
+  }
+  return {};
+}
+
+Result<void> check_budgets(Command& command, const Scene& after, Verdict& verdict) {
+  const Settings& settings = command.settings();
+  if (settings.budgets.empty() && settings.tiers.empty()) {
+    return {};
+  }
+  const auto found = survey(after, settings.survey, command.run());
+  if (!found) {
+    return Failure(found.error());
+  }
+  auto outlook = command.make_outlook(after, *found);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  const auto assessment = command.assess(after, *found, std::move(*outlook));
+  if (!assessment) {
+    return Failure(assessment.error());
+  }
+  verdict.budgets = assessment->budgets;
+  verdict.tiers = assessment->tiers;
+  verdict.passed = verdict.passed && assessment->passed();
+  return {};
+}
+
+std::string print_views(const Verdict& verdict) {
+  std::string out;
+  if (!verdict.views.empty()) {
+    const auto failed = std::count_if(verdict.views.begin(), verdict.views.end(),
+                                      [](const ViewCheck& v) { return !v.passed; });
+    out += fmt::format("\n{} drawn before and after by {}{}\n",
+                       plural(verdict.views.size(), "view", "views"), verdict.drawn_by,
+                       failed > 0 ? fmt::format("; {} differ", failed) : "; all look the same");
+    out += fmt::format("  {} {:>9} {:>6} {:>8} {:>16} {:>17}\n",
+                       pad("view, the worst first", name_columns), "wrong px", "dB", "likeness",
+                       "draws", "ms to submit");
+  }
+  for (std::size_t v = 0; v < std::min(most_rows, verdict.views.size()); ++v) {
+    const ViewCheck& check = verdict.views[v];
+    out += fmt::format(
+        "  {} {:>9} {:>6.1f} {:>8.4f} {:>16} {:>17}{}\n",
+        pad(cut(check.view, name_columns), name_columns), group_digits(check.differing),
+        check.psnr_db, check.likeness,
+        fmt::format("{} -> {}", group_digits(check.before.draws), group_digits(check.after.draws)),
+        fmt::format("{:.2f} -> {:.2f}", check.before.submit_ms, check.after.submit_ms),
+        check.passed ? "" : "  FAILED");
+  }
+  if (verdict.views.size() > most_rows) {
+    out += fmt::format("  and {} more views; the verdict as JSON has all of them\n",
+                       verdict.views.size() - most_rows);
+  }
+  for (std::size_t g = 0; g < std::min(most_rows, verdict.group_faults.size()); ++g) {
+    const GroupFault& fault = verdict.group_faults[g];
+    out += fmt::format("  {}{}: {} {}, most of them from {}\n",
+                       fault.group.empty() ? std::string("kept ") : "group " + fault.group + ", ",
+                       fault.node, plural(fault.pixels, "pixel", "pixels"), explain(fault.fault),
+                       fault.view);
+  }
+  if (verdict.group_faults.size() > most_rows) {
+    out += fmt::format("  and {} more groups\n", verdict.group_faults.size() - most_rows);
+  }
+  for (const std::string& line : verdict.not_checked) {
+    out += fmt::format("  Not checked: {}\n", line);
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,145 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "report_views.h"
+
+#include <algorithm>
+#include <cctype>
+#include <filesystem>
+
+#include "text.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::uint32_t view_px = 960;
+constexpr std::uint32_t sheet_px = 480;
+constexpr std::uint32_t layers_a_side = 4;
+constexpr int quality = 84;
+
+Bytes encode_small(const Pixels& pixels, std::uint32_t width_px) {
+  const std::uint32_t width = std::min(width_px, pixels.width_px);
+  const std::uint32_t height = std::max(
+      1U, static_cast<std::uint32_t>(std::uint64_t{pixels.height_px} * width / pixels.width_px));
+  auto encoded = encode_image(make_resized(pixels, width, height), PictureType::jpeg, quality);
+  return encoded ? make_bytes(std::move(*encoded)) : Bytes();
+}
+
+DrawClasses make_draw_colors(const DrawnScene& drawn) {
+  auto classes = make_classes(drawn.scene, drawn.survey, Showing::draws);
+  return classes ? std::move(*classes) : DrawClasses();
+}
+
+/// The first layers side by side.
+Pixels make_layer_grid(const TextureArray& array) {
+  constexpr std::uint32_t cell = sheet_px / layers_a_side;
+  const auto shown = static_cast<std::uint32_t>(
+      std::min<std::size_t>(array.layers.size(), layers_a_side * layers_a_side));
+  const std::uint32_t rows = (shown + layers_a_side - 1) / layers_a_side;
+  Pixels out{sheet_px, rows * cell,
+             std::vector<std::uint8_t>(std::size_t{4} * sheet_px * rows * cell, 255)};
+  for (std::uint32_t l = 0; l < shown; ++l) {
+    const Pixels small = make_resized(array.layers[l], cell, cell);
+    for (std::uint32_t y = 0; y < cell; ++y) {
+      const std::size_t to =
+          std::size_t{l / layers_a_side * cell + y} * sheet_px + l % layers_a_side * cell;
+      std::copy_n(&small.rgba[4 * std::size_t{y} * cell], 4 * cell, &out.rgba[4 * to]);
+    }
+  }
+  return out;
+}
+
+/// A name that every file system takes.
+std::string to_file_name(const std::string& text) {
+  std::string out = text;
+  std::replace_if(
+      out.begin(), out.end(), [](unsigned char c) { return std::isalnum(c) == 0; }, '_');
+  return out.substr(0, 60);
+}
+
+}  // namespace
+
+void ReportAudience::begin(const DrawnScene& before, const DrawnScene& after) {
+  before_ = make_draw_colors(before);
+  after_ = make_draw_colors(after);
+}
+
+void ReportAudience::show(std::size_t number,
+                          const Viewpoint&,
+                          const Shot& before,
+                          const Shot& after,
+                          const Pixels& heat) {
+  views_.push_back(
+      {number, encode_small(before.picture, view_px), encode_small(after.picture, view_px),
+       encode_small(paint_classes(before, before_), view_px),
+       encode_small(paint_classes(after, after_), view_px), encode_small(heat, view_px)});
+}
+
+void FolderAudience::begin(const DrawnScene&, const DrawnScene&) {
+  std::error_code problem;
+  std::filesystem::create_directories(folder_, problem);
+  if (problem) {
+    done_ = Failure(Error{
+        ErrorCode::cannot_write, "the folder can't be made: " + problem.message(), {folder_, ""}});
+  }
+}
+
+void FolderAudience::show(std::size_t number,
+                          const Viewpoint& view,
+                          const Shot& before,
+                          const Shot& after,
+                          const Pixels& heat) {
+  const std::string name = fmt::format("{:02}_{}", number + 1, to_file_name(view.name));
+  write(name + "_before.png", before.picture);
+  write(name + "_after.png", after.picture);
+  write(name + "_heat.png", heat);
+}
+
+void FolderAudience::write(const std::string& name, const Pixels& pixels) {
+  if (!done_) {
+    return;
+  }
+  const auto encoded = encode_png(pixels);
+  if (!encoded) {
+    done_ = Failure(encoded.error());
+    return;
+  }
+  done_ = write_text((std::filesystem::path(folder_) / name).string(),
+                     {reinterpret_cast<const char*>(encoded->data()), encoded->size()});
+}
+
+std::vector<ReportSheet> make_sheets(const Scene& result, const Ledger& ledger) {
+  const RoutePlan& routes = ledger.routes;
+  const StandardCodec codec;
+  std::vector<ReportSheet> out;
+  constexpr auto color = static_cast<std::size_t>(Channel::color);
+  for (std::size_t p = 0; p < ledger.page_images.size(); ++p) {
+    const ImageId image = ledger.page_images[p][color];
+    if (image == no_image || to_index(image) >= result.images.size()) {
+      continue;
+    }
+    const Bytes encoded = encoded_bytes(result, image);
+    if (p < routes.pages.size()) {
+      const AtlasPage& page = routes.pages[p];
+      if (const auto pixels = codec.decode(encoded)) {
+        out.push_back({page.name,
+                       fmt::format("{}, {} x {} pixels", plural(page.tiles.size(), "tile", "tiles"),
+                                   page.size.width_px, page.size.height_px),
+                       encode_small(*pixels, sheet_px)});
+      }
+    } else if (p - routes.pages.size() < routes.stacks.size()) {
+      const LayerStack& stack = routes.stacks[p - routes.pages.size()];
+      if (const auto array = codec.decode_array(encoded)) {
+        out.push_back({stack.name,
+                       fmt::format("{} of {} x {} pixels for {}{}",
+                                   plural(array->layers.size(), "layer", "layers"),
+                                   array->layers.front().width_px, array->layers.front().height_px,
+                                   plural(stack.members.size(), "material", "materials"),
+                                   array->layers.size() > 16 ? "; the first 16 are shown" : ""),
+                       encode_small(make_layer_grid(*array), sheet_px)});
+      }
+    }
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

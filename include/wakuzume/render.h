@@ -1,0 +1,71 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <string>
+
+#include "wakuzume/picture_codec.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/shot.h"
+#include "wakuzume/survey.h"
+
+/// Rendering: scenes as an engine draws them, without a window.
+///
+/// In: a surveyed scene. Out: shots of it. OpenGL 4.5 through EGL, on a GPU or in software.
+/// 1. A draw of the survey whose box is in view is one draw call, and is counted where it is
+/// issued.
+/// 2. Metal-rough shading with every texture of the core material, alpha modes, sidedness, vertex
+///    colours, instances with factors of their own, WAKUZUME_texture_layers and unlit materials.
+/// 3. Skins stand in the pose of their joints, morph targets have their default weights.
+/// 4. Transforms are taken from the eye in double, so that scenes far from the origin do not shake.
+/// Caveats: no shadows and no reflections; the sixteen lights that are strongest at the eye count.
+/// Everything stays on the thread that opened the device.
+namespace wakuzume {
+
+/// An OpenGL context, and what scenes on it share: pictures that are equal are there once.
+class RenderDevice;
+
+/// \error cannot_render  no EGL, no OpenGL 4.5, or a library that was built without rendering
+Result<std::shared_ptr<RenderDevice>> open_render_device();
+/// What draws: "llvmpipe (LLVM 15.0.6, 256 bits)".
+std::string to_string(const RenderDevice& device);
+
+struct RenderSettings {
+  std::uint32_t width_px = 1280;  ///< most of a shot \range [16, 8192]
+  std::uint32_t height_px = 720;
+  /// All textures together with their mip levels; where they take more, all are halved until they
+  /// fit. \range [1, 1048576]
+  std::uint32_t max_texture_megabytes = 2048;
+  /// Vertices and indices of all shapes. \range [1, 1048576]
+  std::uint32_t max_geometry_megabytes = 4096;
+};
+
+class Renderer final : public ShotMaker {
+ public:
+  /// \pre `survey` is of `scene`; both stay while the renderer lives
+  /// \error bad_setting, cannot_render, too_large (by the settings, or for the device), cancelled
+  /// \cost decodes every picture that is shown and every vertex that is drawn, in parallel
+  static Result<std::unique_ptr<Renderer>> make(const Scene& scene,
+                                                const Survey& survey,
+                                                std::shared_ptr<RenderDevice> device,
+                                                const PictureCodec& codec,
+                                                const RenderSettings& settings = {},
+                                                const RunControl& run = {});
+  ~Renderer() override;
+
+  Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) override;
+  /// Pictures that could not be read, and are shown white; times that all were halved.
+  [[nodiscard]] std::uint32_t unread_pictures() const;
+  [[nodiscard]] std::uint32_t halvings() const;
+
+ private:
+  struct Impl;
+  explicit Renderer(std::unique_ptr<Impl> impl);
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace wakuzume

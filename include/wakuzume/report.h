@@ -1,0 +1,59 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "wakuzume/assess.h"
+#include "wakuzume/build.h"
+#include "wakuzume/bytes.h"
+#include "wakuzume/propose.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/verify.h"
+
+/// The report page: everything about a run on one page.
+///
+/// In: what the stages gave. Out: HTML that holds all it shows, loads nothing and opens anywhere.
+/// 1. Texts of the scene are data and never markup, whatever they hold.
+/// 2. It can be read with ten thousand groups: tables show some rows and search all.
+namespace wakuzume {
+
+/// Pictures of one view, encoded as PNG, JPEG or WebP, all of one size.
+struct ReportView {
+  std::size_t number = 0;  ///< as in Verdict::views
+  Bytes shaded_before;
+  Bytes shaded_after;
+  Bytes draws_before;
+  Bytes draws_after;
+  Bytes heat;
+};
+
+/// A page of tiles or a stack of layers.
+struct ReportSheet {
+  std::string name;
+  std::string about;
+  Bytes picture;
+};
+
+/// All references outlive the call.
+struct ReportInput {
+  std::string name;              ///< of the scene, as people know it
+  const Scene& scene;            ///< that was planned
+  const Survey& survey;          ///< of it
+  const Assessment& assessment;  ///< of it
+  const Plan& plan;
+  const Ledger& ledger;
+  const Scene& result;
+  const Verdict& verdict;
+  std::vector<ReportView> views{};
+  std::vector<ReportSheet> sheets{};
+  std::vector<std::pair<std::string, double>> timings_s{};
+};
+
+/// \cost O(draws + groups), and what its pictures take in base64
+std::string make_report(const ReportInput& input);
+
+}  // namespace wakuzume

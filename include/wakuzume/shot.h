@@ -1,0 +1,80 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "wakuzume/ids.h"
+#include "wakuzume/pixels.h"
+#include "wakuzume/result.h"
+#include "wakuzume/views.h"
+
+/// Shots: what a scene shows from one view, pixel by pixel, as plain values.
+///
+/// Whoever can draw a scene makes them: Renderer of wakuzume/render.h, or your own engine behind
+/// ShotMaker. What is made of them (proof, pictures, pages) knows no GPU.
+namespace wakuzume {
+
+/// What a pixel shows. Of blended surfaces it is the one drawn last.
+struct Hit {
+  DrawId draw = no_draw;       ///< position in Survey::draws; no_draw: nothing
+  std::uint32_t instance = 0;  ///< of an instance set
+  std::uint32_t element = 0;   ///< triangle, line or point, by its list indices
+  float distance_m = 0;        ///< along the view's axis
+};
+
+/// A number that is kept of each pixel.
+enum class Measure : std::uint8_t {
+  none,
+  facing,            ///< how straight the surface is seen: 0 edge on, 1 straight
+  tile_checks,       ///< 1 or 0 in turn, eight checks along each side of a UV tile; < 0: no texture
+  texels_per_metre,  ///< of the base colour's texture; < 0: no texture
+  surfaces           ///< how many lie behind each other, hidden ones included
+};
+
+enum class Shading : std::uint8_t { lit, none };
+/// Whether blended surfaces are drawn, in front of which others would not show.
+enum class Blends : std::uint8_t { shown, left_out };
+
+struct ShotRequest {
+  Shading shading = Shading::lit;
+  Measure measure = Measure::none;
+  Blends blends = Blends::shown;
+  /// Times as many pixels along each side as the maker is set to. \range [1, 4]
+  std::uint32_t fineness = 1;
+};
+
+/// What was given to the driver, counted where it was.
+struct Submitted {
+  std::uint64_t draws = 0;
+  std::uint64_t instances = 0;
+  std::uint64_t triangles = 0;
+  std::uint64_t pipeline_switches = 0;  ///< programs, vertex layouts and culling
+  std::uint64_t material_switches = 0;
+  /// CPU time of the calling thread to issue all draws and switches once, each with its first
+  /// element alone: a software renderer works on vertices in the same thread.
+  double submit_ms = 0;
+};
+
+struct Shot {
+  std::uint32_t width_px = 0;
+  std::uint32_t height_px = 0;
+  Pixels picture;             ///< sRGB; empty with Shading::none
+  std::vector<Hit> hits;      ///< one a pixel, rows from the top; empty with Measure::surfaces
+  std::vector<float> values;  ///< one a pixel; empty with Measure::none
+  Submitted submitted;
+};
+
+class ShotMaker {
+ public:
+  ShotMaker() = default;
+  ShotMaker(const ShotMaker&) = delete;
+  ShotMaker& operator=(const ShotMaker&) = delete;
+  virtual ~ShotMaker() = default;
+  /// As large as the maker is set to, cut to the shape that the view's lens has.
+  /// \error cannot_render, too_large
+  virtual Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) = 0;
+};
+
+}  // namespace wakuzume

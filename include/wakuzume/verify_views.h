@@ -1,0 +1,68 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "wakuzume/build.h"
+#include "wakuzume/shot.h"
+#include "wakuzume/verify.h"
+#include "wakuzume/views.h"
+
+/// verify_views: hold the pictures of a result against those of its source.
+///
+/// In: both scenes with their surveys, something that draws each, the ledger between them, views.
+/// Out: what differs, pixel by pixel, and whose it is.
+/// 1. A pixel is compared by what it shows: the source draw behind it on both sides (found through
+///    the ledger), how far away that is, and its colour.
+/// 2. Pixels through whose centre an edge runs are not held against the result, nor are those where
+///    two surfaces of the source lie in one place; both are counted.
+/// 3. A view fails when more of its pixels differ than their routes allow, or when a draw has too
+///    large a share of wrong ones, however small it is.
+namespace wakuzume {
+
+struct DrawnScene {
+  const Scene& scene;
+  const Survey& survey;
+  ShotMaker& shots;
+};
+
+/// Is shown what was compared.
+class ViewAudience {
+ public:
+  virtual ~ViewAudience() = default;
+  /// Before all views. Both scenes stay while views are shown.
+  virtual void begin(const DrawnScene& before, const DrawnScene& after) = 0;
+  /// \param before, after  lit, and measured with Measure::facing
+  /// \param heat  where pixels differ and by how much; grey where they don't
+  virtual void show(std::size_t number,
+                    const Viewpoint& view,
+                    const Shot& before,
+                    const Shot& after,
+                    const Pixels& heat) = 0;
+};
+
+/// \pre `before` is the scene that the ledger is of, or what that was repainted from
+/// \param audience  may be null
+/// \error as the shot makers, cancelled
+/// \cost two shots a view; O(pixels log rows) to compare them, in parallel
+Result<void> verify_views(const DrawnScene& before,
+                          const DrawnScene& after,
+                          const Ledger& ledger,
+                          std::span<const Viewpoint> views,
+                          const VerifySettings& settings,
+                          Verdict& verdict,
+                          ViewAudience* audience = nullptr,
+                          const RunControl& run = {});
+
+/// The views that `count` pictures are best made of: cameras, then overviews, then samples that are
+/// spread over the rest; in the order in which they stood.
+std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_t count);
+
+/// How alike two pictures of one size are: 1 the same, 0 nothing in common.
+/// \source Z. Wang et al., "Image quality assessment: from error visibility to structural
+///         similarity", 2004; of brightness, mean over windows of 8 x 8 pixels, 4 apart
+double find_likeness(const Pixels& a, const Pixels& b, const RunControl& run = {});
+
+}  // namespace wakuzume

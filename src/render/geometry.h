@@ -1,0 +1,61 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <map>
+#include <vector>
+
+#include "render/gl_objects.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+
+/// Vertices and indices on the device.
+namespace wakuzume {
+
+/// What a vertex holds beside its position.
+struct VertexLayout {
+  std::uint8_t uv_sets = 0;
+  bool normals = false;
+  bool tangents = false;
+  bool colors = false;
+  bool layers = false;
+  [[nodiscard]] std::uint32_t stride() const;  ///< bytes
+  auto operator<=>(const VertexLayout&) const = default;
+};
+
+/// UV sets that the textures of a material use, ascending.
+std::vector<std::uint32_t> list_uv_sets(const Material& material);
+
+/// Everything of one layout, one after the other.
+struct Arena {
+  VertexLayout layout;
+  GlVertexArray vertex_array;
+  GlBuffer vertices;
+  GlBuffer indices;
+};
+
+/// Where the geometry of a draw is.
+struct GpuRange {
+  std::uint32_t arena = 0;
+  std::uint32_t base_vertex = 0;
+  std::uint64_t first_index = 0;
+  std::uint32_t index_count = 0;
+  GLenum mode = GL_TRIANGLES;
+};
+
+struct GpuGeometry {
+  std::vector<Arena> arenas;
+  std::vector<GpuRange> places;  ///< one a draw of the survey
+};
+
+/// \param record_buffer  numbers from nought on, for the attribute that counts instances
+/// \error too_large, cancelled
+Result<GpuGeometry> make_geometry(const Scene& scene,
+                                  const Survey& survey,
+                                  GLuint record_buffer,
+                                  const RunControl& run);
+
+}  // namespace wakuzume

@@ -1,0 +1,80 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "render/geometry.h"
+#include "render/pictures.h"
+#include "render/programs.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/shot.h"
+#include "wakuzume/survey.h"
+
+/// What is drawn, prepared once for all views: plain values in the layouts that shaders read.
+namespace wakuzume {
+
+/// As `Record` in view.vert.
+struct GpuRecord {
+  std::array<std::array<float, 4>, 3> rows;
+  std::array<float, 4> tint;
+  std::array<float, 4> emission;
+  std::array<float, 4> surface;
+};
+/// As `Material` in view.frag.
+struct GpuTextureUse {
+  std::array<float, 4> u;
+  std::array<float, 4> v;
+};
+struct GpuMaterial {
+  std::array<float, 4> base;
+  std::array<float, 4> emission;
+  std::array<float, 4> surface;
+  std::array<GpuTextureUse, 5> uses;
+};
+
+/// A material with what it binds.
+struct BoundMaterial {
+  std::array<GLuint, 5> textures{};
+  std::array<GLuint, 5> samplers{};
+  std::uint8_t mask = 0;  ///< slots that have a texture
+  bool masked = false;
+  bool blended = false;
+  bool unlit = false;
+};
+
+enum class Sides : std::uint8_t { culled, both, by_shader, none };
+
+struct Item {
+  DrawId draw = no_draw;
+  GpuRange place;
+  std::uint32_t material = 0;  ///< 0: the standard's; else the scene's number and one
+  Sides sides = Sides::culled;
+  bool mirrored = false;
+  std::uint32_t first_instance = 0;
+  std::uint32_t instance_count = 1;
+};
+
+struct Items {
+  std::vector<Item> items;  ///< opaque ones by state, then the blended in draw order
+  std::vector<Mat4d> instance_world;
+  std::vector<GpuRecord> instance_factors;  ///< without their rows
+  std::vector<BoundMaterial> materials;
+  std::vector<GpuMaterial> gpu_materials;
+  std::vector<std::uint32_t> layers;  ///< tables of all layered textures
+};
+
+Items make_items(const Scene& scene,
+                 const Survey& survey,
+                 const GpuGeometry& geometry,
+                 const GpuTextures& textures);
+
+/// What a program has to do for an item. \param layout  of its vertices
+ProgramKey make_program_key(const BoundMaterial& material,
+                            const VertexLayout& layout,
+                            Sides sides,
+                            const ShotRequest& request);
+
+}  // namespace wakuzume

@@ -1,0 +1,50 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <map>
+
+#include "render/gl_objects.h"
+#include "wakuzume/result.h"
+#include "wakuzume/shot.h"
+
+/// Shader programs, made when they are first needed.
+namespace wakuzume {
+
+/// What a program can do. Software renderers run both sides of a branch: what is not needed is left
+/// out when the program is made.
+struct ProgramKey {
+  std::uint8_t textures = 0;  ///< a bit a slot
+  std::uint8_t uv_sets = 1;   ///< \range [1, 5]
+  bool normals = false;
+  bool tangents = false;
+  bool colors = false;
+  bool layers = false;
+  bool lit = false;  ///< makes a picture
+  bool unlit = false;
+  bool blended = false;
+  bool may_discard = false;
+  Measure measure = Measure::none;
+  auto operator<=>(const ProgramKey&) const = default;
+};
+
+struct Program {
+  GlProgram program;
+  GLint projection = -1;
+  GLint axis = -1;
+  GLint sides = -1;
+  GLint light_count = -1;
+  GLint texel_scale = -1;
+};
+
+class Programs {
+ public:
+  /// \error cannot_render  with what the driver says
+  Result<const Program*> find(const ProgramKey& key);
+
+ private:
+  std::map<ProgramKey, Program> made_;
+};
+
+}  // namespace wakuzume

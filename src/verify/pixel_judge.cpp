@@ -1,0 +1,372 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "verify/pixel_judge.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "scene/matrix.h"
+#include "scene/running.h"
+
+namespace wakuzume {
+namespace {
+
+/// Pixels whose edges were decided by rounding; more of them are no rounding any more.
+constexpr double most_edges = 0.01;
+
+std::uint64_t count_list_indices_of(Topology topology) {
+  return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
+}
+
+int find_step(const std::uint8_t* a, const std::uint8_t* b) {
+  return std::max({std::abs(a[0] - b[0]), std::abs(a[1] - b[1]), std::abs(a[2] - b[2])});
+}
+
+/// Its texels lie among others than before: from afar, other ones are averaged with them.
+bool is_refiltered(Route route) {
+  return route == Route::atlas || route == Route::layers || route == Route::rebake;
+}
+
+std::array<std::uint8_t, 3> find_heat_color(int step) {
+  // From dark red by orange to white, as hot metal; small differences begin well above black.
+  const double t = std::sqrt(std::min(1.0, step / 96.0));
+  const auto channel = [](double v) {
+    return static_cast<std::uint8_t>(std::lround(255 * std::clamp(v, 0.0, 1.0)));
+  };
+  return {channel(0.55 + 0.9 * t), channel(1.6 * t - 0.35), channel(2.4 * t - 1.4)};
+}
+
+}  // namespace
+
+/// Both shots with what is behind each of their pixels.
+struct PixelJudge::Pair {
+  const Shot& before;
+  const Shot& after;
+  std::vector<std::uint32_t> ids_before;
+  std::vector<std::uint32_t> ids_after;
+
+  [[nodiscard]] int step(std::size_t p) const {
+    return find_step(&before.picture.rgba[4 * p], &after.picture.rgba[4 * p]);
+  }
+
+  /// Calls `visit(q)` for the pixel and those around it. \return whether some call was true
+  template <class Visit>
+  [[nodiscard]] bool any_around(std::size_t p, const Visit& visit) const {
+    const std::size_t width = before.width_px;
+    const std::size_t x = p % width;
+    const std::size_t y = p / width;
+    for (std::size_t v = y > 0 ? y - 1 : 0; v <= std::min<std::size_t>(y + 1, before.height_px - 1);
+         ++v) {
+      for (std::size_t u = x > 0 ? x - 1 : 0; u <= std::min(x + 1, width - 1); ++u) {
+        if (visit(v * width + u)) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /// What one shows here the other shows within a pixel, both ways.
+  [[nodiscard]] bool swaps_colors(std::size_t p, double steps) const {
+    const std::uint8_t* const a = &before.picture.rgba[4 * p];
+    const std::uint8_t* const b = &after.picture.rgba[4 * p];
+    return any_around(
+               p,
+               [&](std::size_t q) { return find_step(&before.picture.rgba[4 * q], b) <= steps; }) &&
+           any_around(
+               p, [&](std::size_t q) { return find_step(&after.picture.rgba[4 * q], a) <= steps; });
+  }
+};
+
+PixelJudge::PixelJudge(const DrawnScene& before,
+                       const DrawnScene& after,
+                       const Ledger& ledger,
+                       const VerifySettings& settings)
+    : before_(before.survey),
+      after_(after.survey),
+      ledger_(ledger),
+      settings_(settings),
+      index_(ledger) {
+  // Draws of a survey are in the order of their nodes and primitives.
+  const auto find_draw = [&](const DrawRef& ref) {
+    const auto hit = std::lower_bound(before_.draws.begin(), before_.draws.end(), ref,
+                                      [](const Draw& d, const DrawRef& r) {
+                                        return DrawRef{d.node, d.primitive} < r;
+                                      });
+    return hit != before_.draws.end() && DrawRef{hit->node, hit->primitive} == ref
+               ? static_cast<std::uint32_t>(hit - before_.draws.begin())
+               : unknown;
+  };
+  route_of_draw_.assign(before_.draws.size(), Route::stay);
+  slack_of_draw_.assign(before_.draws.size(), 0);
+  for (const LedgerRow& row : ledger.rows) {
+    const std::uint32_t draw = find_draw(row.source);
+    draw_of_row_.push_back(draw);
+    if (draw != unknown && row.fate == Fate::instanced) {
+      slack_of_draw_[draw] =
+          static_cast<float>(settings.repeat_tolerance * find_diagonal(before_.draws[draw].box));
+    }
+  }
+  const RoutePlan& routes = ledger.routes;
+  for (std::size_t d = 0; d < before_.draws.size(); ++d) {
+    const Draw& draw = before_.draws[d];
+    const DrawRef ref{draw.node, draw.primitive};
+    const MaterialRoute* const route =
+        draw.material == no_material ? nullptr : routes.find(draw.material);
+    if (route != nullptr &&
+        !std::binary_search(routes.untouched.begin(), routes.untouched.end(), ref) &&
+        !std::binary_search(routes.left_alone.begin(), routes.left_alone.end(), ref)) {
+      // What is folded onto a material of another route shows that one's texels.
+      const MaterialRoute* const onto =
+          route->onto == no_material ? nullptr : routes.find(route->onto);
+      route_of_draw_[d] =
+          onto != nullptr && onto->route != Route::stay ? onto->route : route->route;
+    }
+    masked_.push_back(draw.material != no_material &&
+                      before.scene[draw.material].alpha_mode == AlphaMode::mask);
+    const auto tolerance = [&](Route r) { return settings.pixels[static_cast<std::size_t>(r)]; };
+    if (tolerance(route_of_draw_[d]).steps > tolerance(loosest_).steps) {
+      loosest_ = route_of_draw_[d];
+    }
+  }
+}
+
+/// By which route a pixel of a draw is judged. Through blended surfaces other draws show, whose
+/// routes are not known.
+Route PixelJudge::find_route(std::uint32_t draw) const {
+  return draw >= before_.draws.size()  ? Route::stay
+         : before_.draws[draw].blended ? loosest_
+                                       : route_of_draw_[draw];
+}
+
+double PixelJudge::find_steps(std::uint32_t draw) const {
+  return settings_.pixels[static_cast<std::size_t>(find_route(draw))].steps;
+}
+
+/// The source draw behind each pixel of a result.
+std::vector<std::uint32_t> PixelJudge::find_sources(const Shot& after,
+                                                    const RunControl& run) const {
+  std::vector<std::uint32_t> out(after.hits.size(), no_index);
+  for_each_range(after.hits.size(), 16384, {run.threads, nullptr}, "comparing",
+                 [&](std::size_t begin, std::size_t end) {
+                   Hit last;
+                   std::uint32_t known = no_index;
+                   for (std::size_t p = begin; p < end; ++p) {
+                     const Hit& hit = after.hits[p];
+                     if (hit.draw == no_draw) {
+                       continue;
+                     }
+                     if (hit.draw != last.draw || hit.instance != last.instance ||
+                         hit.element != last.element) {
+                       const Draw& draw = after_[hit.draw];
+                       const LedgerRow* const row = index_.find(
+                           draw.node, draw.primitive, hit.instance,
+                           hit.element * count_list_indices_of(after_[draw.shape].topology));
+                       known =
+                           row == nullptr
+                               ? unknown
+                               : draw_of_row_[static_cast<std::size_t>(row - ledger_.rows.data())];
+                       last = hit;
+                     }
+                     out[p] = known;
+                   }
+                 });
+  return out;
+}
+
+PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) const {
+  const std::uint32_t draw = pair.ids_before[p];
+  if (draw == no_index || draw == unknown) {
+    return draw == unknown ? Kind::other_draw : Kind::same;
+  }
+  const double steps = find_steps(draw);
+  const Hit& a = pair.before.hits[p];
+  const Hit& b = pair.after.hits[p];
+  const double allowed =
+      settings_.distance_tolerance * std::abs(static_cast<double>(a.distance_m)) +
+      static_cast<double>(slack_of_draw_[draw]);
+  if (std::abs(static_cast<double>(a.distance_m) - static_cast<double>(b.distance_m)) > allowed) {
+    // Where the surface bends or ends within a pixel, either side may show.
+    float nearest = a.distance_m;
+    float farthest = a.distance_m;
+    (void)pair.any_around(p, [&](std::size_t q) {
+      if (pair.ids_before[q] == draw) {
+        nearest = std::min(nearest, pair.before.hits[q].distance_m);
+        farthest = std::max(farthest, pair.before.hits[q].distance_m);
+      }
+      return false;
+    });
+    const bool within =
+        static_cast<double>(b.distance_m) > static_cast<double>(nearest) - allowed &&
+        static_cast<double>(b.distance_m) < static_cast<double>(farthest) + allowed;
+    const double slope = 0.1 * static_cast<double>(farthest - nearest);
+    if (!within || pair.step(p) > steps) {
+      return within && pair.swaps_colors(p, steps) ? Kind::edge : Kind::moved;
+    }
+    if (std::abs(static_cast<double>(a.distance_m) - static_cast<double>(b.distance_m)) >
+        allowed + slope) {
+      return Kind::edge;
+    }
+  }
+  if (pair.step(p) <= steps) {
+    return Kind::same;
+  }
+  const bool at_edge = pair.any_around(p, [&](std::size_t q) {
+    const Hit& h = pair.before.hits[q];
+    const Hit& i = pair.after.hits[q];
+    return h.draw != a.draw || h.element != a.element || h.instance != a.instance ||
+           i.draw != b.draw || i.element != b.element || i.instance != b.instance;
+  });
+  return at_edge && pair.swaps_colors(p, steps) ? Kind::edge : Kind::color;
+}
+
+PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const {
+  const std::uint32_t a = pair.ids_before[p];
+  const std::uint32_t b = pair.ids_after[p];
+  if (a == b) {
+    return judge_same_draw(pair, p);
+  }
+  const bool edge = pair.any_around(p, [&](std::size_t q) { return pair.ids_before[q] == b; }) &&
+                    pair.any_around(p, [&](std::size_t q) { return pair.ids_after[q] == a; });
+  if (edge) {
+    return Kind::edge;
+  }
+  if (a != no_index && b != no_index && b != unknown) {
+    const double near = static_cast<double>(pair.before.hits[p].distance_m);
+    const double far = static_cast<double>(pair.after.hits[p].distance_m);
+    if (std::abs(near - far) <= settings_.distance_tolerance * std::abs(near)) {
+      return Kind::tied;
+    }
+  }
+  return Kind::other_draw;
+}
+
+/// Whose the wrong pixels are: of two draws that of the nearer, which is there or missing.
+void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedView& out) const {
+  std::vector<std::uint32_t> seen(before_.draws.size());
+  std::vector<std::array<std::uint32_t, pixel_fault_count>> wrong(before_.draws.size());
+  for (std::size_t p = 0; p < kinds.size(); ++p) {
+    const std::uint32_t a = pair.ids_before[p];
+    const std::uint32_t b = pair.ids_after[p];
+    if (a < seen.size()) {
+      ++seen[a];
+    }
+    switch (kinds[p]) {
+      case Kind::same:
+        continue;
+      case Kind::edge:
+        ++out.check.edge_pixels;
+        continue;
+      case Kind::tied:
+        ++out.check.tied_pixels;
+        continue;
+      default:
+        break;
+    }
+    const auto fault = static_cast<std::size_t>(kinds[p]) - static_cast<std::size_t>(Kind::color);
+    ++out.check.faults[fault];
+    ++out.check.differing;
+    const bool first = b >= seen.size() || (a < seen.size() && pair.before.hits[p].distance_m <=
+                                                                   pair.after.hits[p].distance_m);
+    const std::uint32_t owner = first ? a : b;
+    if (owner < seen.size()) {
+      ++wrong[owner][fault];
+    }
+  }
+  for (std::size_t d = 0; d < wrong.size(); ++d) {
+    DrawFault fault{static_cast<std::uint32_t>(d), seen[d], wrong[d], false};
+    if (fault.sum() > 0) {
+      const bool refiltered = is_refiltered(route_of_draw_[d]);
+      const std::uint32_t least =
+          refiltered ? settings_.refiltered_draw_pixels : settings_.draw_pixels;
+      const double share = refiltered ? settings_.refiltered_draw_share : settings_.draw_share;
+      fault.too_many = std::max(fault.sum(), seen[d]) >= least &&
+                       fault.sum() >= settings_.draw_pixels &&
+                       fault.sum() > share * std::max(seen[d], 1U);
+      out.draws.push_back(fault);
+    }
+  }
+}
+
+bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const {
+  std::array<std::uint64_t, route_count> wrong{};
+  std::uint64_t edges = 0;
+  for (std::size_t p = 0; p < kinds.size(); ++p) {
+    edges += kinds[p] == Kind::edge ? 1U : 0U;
+    if (kinds[p] == Kind::color || kinds[p] == Kind::other_draw || kinds[p] == Kind::moved) {
+      Route route = find_route(pair.ids_before[p]);
+      if (kinds[p] != Kind::color) {
+        // Where a cutout ends is filtered with its texels; else no route moves anything.
+        route = Route::stay;
+        for (const std::uint32_t draw : {pair.ids_before[p], pair.ids_after[p]}) {
+          route = draw < masked_.size() && masked_[draw] ? find_route(draw) : route;
+        }
+      }
+      ++wrong[static_cast<std::size_t>(route)];
+    }
+  }
+  const auto pixels = static_cast<double>(kinds.size());
+  for (std::size_t r = 0; r < route_count; ++r) {
+    if (static_cast<double>(wrong[r]) > settings_.pixels[r].share * pixels) {
+      return false;
+    }
+  }
+  return static_cast<double>(edges) <= most_edges * pixels;
+}
+
+JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunControl& run) const {
+  const std::size_t pixels = before.hits.size();
+  Pair pair{before, after, std::vector<std::uint32_t>(pixels), find_sources(after, run)};
+  std::transform(before.hits.begin(), before.hits.end(), pair.ids_before.begin(),
+                 [](const Hit& hit) { return static_cast<std::uint32_t>(hit.draw); });
+  JudgedView out;
+  ViewCheck& check = out.check;
+  check.width_px = before.width_px;
+  check.height_px = before.height_px;
+  check.before = before.submitted;
+  check.after = after.submitted;
+  out.heat = {before.width_px, before.height_px, std::vector<std::uint8_t>(4 * pixels)};
+  std::vector<Kind> kinds(pixels);
+  const std::size_t width = before.width_px;
+  std::vector<std::array<std::uint64_t, 2>> sums(before.height_px);  // of steps and their squares
+  for_each_index(before.height_px, {run.threads, nullptr}, "comparing", [&](std::size_t y) {
+    for (std::size_t p = y * width; p < (y + 1) * width; ++p) {
+      kinds[p] = judge_pixel(pair, p);
+      const std::uint8_t* const a = &before.picture.rgba[4 * p];
+      const std::uint8_t* const b = &after.picture.rgba[4 * p];
+      for (std::size_t c = 0; c < 3; ++c) {
+        const auto step = static_cast<std::uint64_t>(std::abs(a[c] - b[c]));
+        sums[y][0] += step;
+        sums[y][1] += step * step;
+      }
+      const int grey = (a[0] + 2 * a[1] + a[2]) / 12 + 16;
+      std::array<std::uint8_t, 3> color{};
+      color.fill(static_cast<std::uint8_t>(grey));
+      if (kinds[p] == Kind::edge || kinds[p] == Kind::tied) {
+        color = {40, 70, 120};
+      } else if (kinds[p] != Kind::same) {
+        color = find_heat_color(std::max(pair.step(p), 8));
+      }
+      std::copy(color.begin(), color.end(), &out.heat.rgba[4 * p]);
+      out.heat.rgba[4 * p + 3] = 255;
+    }
+  });
+  std::uint64_t sum = 0;
+  std::uint64_t squares = 0;
+  for (const auto& row : sums) {
+    sum += row[0];
+    squares += row[1];
+  }
+  const double values = 3.0 * static_cast<double>(std::max<std::size_t>(1, pixels));
+  check.mean_error = static_cast<double>(sum) / values;
+  const double mean_square = static_cast<double>(squares) / values;
+  check.psnr_db =
+      squares == 0 ? 100 : std::min(100.0, 10 * std::log10(255.0 * 255.0 / mean_square));
+  check.likeness = find_likeness(before.picture, after.picture, run);
+  count(pair, kinds, out);
+  check.passed = passes(pair, kinds) && std::none_of(out.draws.begin(), out.draws.end(),
+                                                     [](const DrawFault& f) { return f.too_many; });
+  return out;
+}
+
+}  // namespace wakuzume

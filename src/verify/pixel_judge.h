@@ -1,0 +1,70 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "wakuzume/restore.h"
+#include "wakuzume/verify_views.h"
+
+/// Pixels of a result against those of its source.
+namespace wakuzume {
+
+/// Wrong pixels of one draw of the source in one view.
+struct DrawFault {
+  std::uint32_t draw = no_index;
+  std::uint32_t seen = 0;  ///< its pixels
+  std::array<std::uint32_t, pixel_fault_count> pixels{};
+  bool too_many = false;  ///< for a draw of its size
+  [[nodiscard]] std::uint32_t sum() const { return pixels[0] + pixels[1] + pixels[2]; }
+};
+
+struct JudgedView {
+  ViewCheck check;
+  std::vector<DrawFault> draws;  ///< that have wrong pixels
+  Pixels heat;
+};
+
+class PixelJudge {
+ public:
+  /// All are borrowed.
+  PixelJudge(const DrawnScene& before,
+             const DrawnScene& after,
+             const Ledger& ledger,
+             const VerifySettings& settings);
+
+  /// \pre shots of one size, with pictures and hits
+  [[nodiscard]] JudgedView judge(const Shot& before,
+                                 const Shot& after,
+                                 const RunControl& run) const;
+
+ private:
+  /// A row's source draw, by its number in the survey of the source.
+  static constexpr std::uint32_t unknown = no_index - 1;
+  enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied };
+  struct Pair;
+
+  [[nodiscard]] std::vector<std::uint32_t> find_sources(const Shot& after,
+                                                        const RunControl& run) const;
+  [[nodiscard]] Kind judge_pixel(const Pair& pair, std::size_t p) const;
+  [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
+  [[nodiscard]] Route find_route(std::uint32_t draw) const;
+  [[nodiscard]] double find_steps(std::uint32_t draw) const;
+  void count(const Pair& pair, const std::vector<Kind>& kinds, JudgedView& out) const;
+  [[nodiscard]] bool passes(const Pair& pair, const std::vector<Kind>& kinds) const;
+
+  const Survey& before_;
+  const Survey& after_;
+  const Ledger& ledger_;
+  const VerifySettings& settings_;
+  LedgerIndex index_;
+  std::vector<std::uint32_t> draw_of_row_;
+  std::vector<Route> route_of_draw_;
+  std::vector<float> slack_of_draw_;  ///< metres by which a repeat may be out of its place
+  std::vector<bool> masked_;          ///< by draw: its material cuts out
+  Route loosest_ = Route::stay;
+};
+
+}  // namespace wakuzume

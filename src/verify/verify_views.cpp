@@ -1,0 +1,169 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/verify_views.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <set>
+#include <tuple>
+
+#include "scene/running.h"
+#include "verify/pixel_judge.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t max_group_faults = 100;
+
+/// Wrong pixels, group by group, over all views.
+class FaultSums {
+ public:
+  FaultSums(const DrawnScene& before, const Ledger& ledger) : before_(before) {
+    std::map<DrawRef, const std::string*> groups;
+    for (const LedgerResult& result : ledger.results) {
+      groups[{result.node, result.primitive}] = &result.group;
+    }
+    for (const LedgerRow& row : ledger.rows) {
+      const auto hit = groups.find({row.node, row.primitive});
+      group_of_[row.source] = hit == groups.end() ? nullptr : hit->second;
+    }
+  }
+
+  void add(const JudgedView& view) {
+    for (const DrawFault& fault : view.draws) {
+      if (view.check.passed) {
+        continue;
+      }
+      const Draw& draw = before_.survey.draws[fault.draw];
+      const DrawRef ref{draw.node, draw.primitive};
+      const auto hit = group_of_.find(ref);
+      const bool grouped = hit != group_of_.end() && hit->second != nullptr;
+      // A kept draw stands for itself.
+      const std::string name = grouped ? *hit->second : "";
+      Sum& sum = sums_[{name, grouped ? no_index : fault.draw}];
+      sum.draws[fault.draw] += fault.sum();
+      sum.views[view.check.view] += fault.sum();
+      for (std::size_t f = 0; f < pixel_fault_count; ++f) {
+        sum.faults[f] += fault.pixels[f];
+      }
+    }
+  }
+
+  [[nodiscard]] std::vector<GroupFault> make_list() const {
+    std::vector<GroupFault> out;
+    for (const auto& [key, sum] : sums_) {
+      const auto by_count = [](const auto& a, const auto& b) { return a.second < b.second; };
+      const auto worst = std::max_element(sum.draws.begin(), sum.draws.end(), by_count);
+      const auto view = std::max_element(sum.views.begin(), sum.views.end(), by_count);
+      const auto fault = std::max_element(sum.faults.begin(), sum.faults.end());
+      const Draw& draw = before_.survey.draws[worst->first];
+      GroupFault made;
+      made.group = key.first;
+      made.pixels = sum.faults[0] + sum.faults[1] + sum.faults[2];
+      made.draws = static_cast<std::uint32_t>(sum.draws.size());
+      made.worst = {draw.node, draw.primitive};
+      made.node = make_node_path(before_.scene, draw.node);
+      made.fault = static_cast<PixelFault>(fault - sum.faults.begin());
+      made.view = view->first;
+      out.push_back(std::move(made));
+    }
+    std::stable_sort(out.begin(), out.end(),
+                     [](const GroupFault& a, const GroupFault& b) { return a.pixels > b.pixels; });
+    out.resize(std::min(out.size(), max_group_faults));
+    return out;
+  }
+
+ private:
+  struct Sum {
+    std::map<std::uint32_t, std::uint64_t> draws;
+    std::map<std::string, std::uint64_t> views;
+    std::array<std::uint64_t, pixel_fault_count> faults{};
+  };
+  const DrawnScene& before_;
+  std::map<DrawRef, const std::string*> group_of_;
+  std::map<std::pair<std::string, std::uint32_t>, Sum> sums_;
+};
+
+void sort_worst_first(std::vector<ViewCheck>& views) {
+  std::stable_sort(views.begin(), views.end(), [](const ViewCheck& a, const ViewCheck& b) {
+    return std::tuple(a.passed, -a.differing_share(), a.psnr_db) <
+           std::tuple(b.passed, -b.differing_share(), b.psnr_db);
+  });
+}
+
+}  // namespace
+
+std::string_view to_string(PixelFault fault) {
+  constexpr std::array<std::string_view, pixel_fault_count> words{"color", "other_draw", "moved"};
+  return words[static_cast<std::size_t>(fault)];
+}
+
+Result<void> verify_views(const DrawnScene& before,
+                          const DrawnScene& after,
+                          const Ledger& ledger,
+                          std::span<const Viewpoint> views,
+                          const VerifySettings& settings,
+                          Verdict& verdict,
+                          ViewAudience* audience,
+                          const RunControl& run) {
+  const PixelJudge judge(before, after, ledger, settings);
+  FaultSums faults(before, ledger);
+  ShotRequest request;
+  if (audience != nullptr) {
+    request.measure = Measure::facing;
+    audience->begin(before, after);
+  }
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    if (run.observer != nullptr &&
+        !run.observer->advance("drawing views",
+                               static_cast<double>(v) / static_cast<double>(views.size()))) {
+      return Failure(make_cancelled());
+    }
+    const auto a = before.shots.make_shot(views[v], request);
+    if (!a) {
+      return Failure(a.error());
+    }
+    const auto b = after.shots.make_shot(views[v], request);
+    if (!b) {
+      return Failure(b.error());
+    }
+    JudgedView judged = judge.judge(*a, *b, run);
+    judged.check.view = views[v].name;
+    judged.check.number = static_cast<std::uint32_t>(v);
+    if (audience != nullptr) {
+      audience->show(v, views[v], *a, *b, judged.heat);
+    }
+    faults.add(judged);
+    verdict.passed = verdict.passed && judged.check.passed;
+    verdict.views.push_back(std::move(judged.check));
+  }
+  verdict.group_faults = faults.make_list();
+  sort_worst_first(verdict.views);
+  return {};
+}
+
+std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_t count) {
+  std::set<std::size_t> chosen;
+  for (const ViewSource source :
+       {ViewSource::camera, ViewSource::listed, ViewSource::overview, ViewSource::sample}) {
+    std::vector<std::size_t> of_source;
+    for (std::size_t v = 0; v < views.size(); ++v) {
+      if (views[v].source == source) {
+        of_source.push_back(v);
+      }
+    }
+    const std::size_t room = std::min(count - chosen.size(), of_source.size());
+    for (std::size_t i = 0; i < room; ++i) {
+      chosen.insert(of_source[i * of_source.size() / room]);
+    }
+  }
+  std::vector<Viewpoint> out;
+  for (const std::size_t v : chosen) {
+    out.push_back(views[v]);
+  }
+  return out;
+}
+
+}  // namespace wakuzume

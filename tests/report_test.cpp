@@ -1,0 +1,326 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/report.h"
+
+#include <gtest/gtest.h>
+#include <simdjson.h>
+
+#include <algorithm>
+#include <fstream>
+#include <sstream>
+
+#include "glasshouse.h"
+#include "support/pictures.h"
+#include "support/process.h"
+#include "support/scene_builder.h"
+#include "support/shots.h"
+#include "wakuzume/image.h"
+#include "wakuzume/io.h"
+#include "wakuzume/settings.h"
+
+/// The report page, and a real engine as the judge of what verify says. Both take a browser.
+namespace wakuzume {
+namespace {
+
+constexpr const char* script_name =
+    "</script><script>alert(1)</script><img src=x onerror=alert(2)>";
+
+simdjson::dom::element ask_page(simdjson::dom::parser& parser,
+                                const std::string& file,
+                                const std::string& search) {
+  const test::Outcome outcome =
+      test::run_program({WAKUZUME_NODE, WAKUZUME_JUDGES "/page.mjs", file, search});
+  EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
+  simdjson::dom::element found;
+  EXPECT_EQ(parser.parse(outcome.out).get(found), simdjson::SUCCESS) << outcome.out;
+  return found;
+}
+
+std::string text_of(simdjson::dom::element of, const char* name) {
+  std::string_view text;
+  EXPECT_EQ(of[name].get(text), simdjson::SUCCESS) << name;
+  return std::string(text);
+}
+std::int64_t number_of(simdjson::dom::element of, const char* name) {
+  std::int64_t number = -1;
+  EXPECT_EQ(of[name].get(number), simdjson::SUCCESS) << name;
+  return number;
+}
+std::vector<double> list_of(simdjson::dom::element of, const char* name) {
+  std::vector<double> out;
+  for (const auto value : of[name].get_array()) {
+    out.push_back(value.get_double());
+  }
+  return out;
+}
+
+void expect_quiet(simdjson::dom::element found) {
+  EXPECT_EQ(found["problems"].get_array().size(), 0U) << simdjson::minify(found["problems"]);
+  EXPECT_EQ(found["requests"].get_array().size(), 1U) << "the page itself and nothing else";
+  EXPECT_EQ(number_of(found, "broken"), 0) << "pictures that can't be shown";
+  EXPECT_LE(number_of(found, "wide"), 1280) << "nothing to scroll sideways";
+}
+
+TEST(ReportPage, ShowsARunOfTheDemo) {
+  const auto folder = test::make_scratch();
+  test::write_all(folder / "small.toml",
+                  "[verify]\npicture_views = 3\npicture_width_px = 320\npicture_height_px = "
+                  "200\n[budget]\ndraws = 100\n");
+  const test::Outcome run =
+      test::run_tool({"demo", (folder / "demo").string(), "--materials", "fewest_draws",
+                      "--settings", (folder / "small.toml").string()});
+  ASSERT_EQ(run.exit_code, 0) << run.out << run.err;
+  const std::string page = (folder / "demo/result/glasshouse.report.html").string();
+  EXPECT_NE(run.out.find("Open " + page + " in a browser"), std::string::npos);
+  simdjson::dom::parser parser;
+  const auto found = ask_page(parser, page, "LAYERS");
+  expect_quiet(found);
+  EXPECT_EQ(text_of(found, "verdict"), "Proof passed");
+  EXPECT_EQ(text_of(found, "title"), "glasshouse.glb: 1,529 to 41 draws");
+  std::size_t charts = 0;
+  for (const auto drawn : found["charts"].get_array()) {
+    charts += drawn.get_bool().value() ? 1U : 0U;
+  }
+  EXPECT_EQ(charts, 4U);
+  const auto down = list_of(found, "down");
+  const auto up = list_of(found, "up");
+  EXPECT_GT(down.size(), 8U);
+  EXPECT_TRUE(std::is_sorted(down.rbegin(), down.rend())) << "most draws first";
+  EXPECT_TRUE(std::is_sorted(up.begin(), up.end())) << "and the other way after a click";
+  EXPECT_EQ(text_of(found, "sorted"), "ascending");
+  EXPECT_GT(found["hits"].get_array().size(), 0U);
+  for (const auto hit : found["hits"].get_array()) {
+    EXPECT_NE(std::string(hit.get_string().value()).find("layers"), std::string::npos);
+  }
+  EXPECT_EQ(number_of(found, "none"), 0);
+  EXPECT_EQ(number_of(found, "views"), 3);
+  EXPECT_TRUE(found["slides"].get_bool().value());
+  EXPECT_TRUE(found["heat"].get_bool().value());
+  EXPECT_TRUE(found["turnsDark"].get_bool().value());
+}
+
+/// Values as the stages would give them, made by hand where only numbers count.
+struct Made {
+  Scene scene;
+  Survey survey;
+  Assessment assessment;
+  Plan plan;
+  Ledger ledger;
+  Verdict verdict;
+
+  explicit Made(Scene from) : scene(std::move(from)), survey(*wakuzume::survey(scene)) {
+    AssessSettings settings;
+    settings.profile = shipped_profiles().front();
+    settings.views.count = 2;
+    assessment = *assess(scene, survey, {}, settings);
+    plan = *propose(scene, survey);
+    verdict.before = verdict.after = count_totals(scene);
+  }
+  void write(const std::string& file, const std::string& name) const {
+    ASSERT_TRUE(write_text(file, make_report({.name = name,
+                                              .scene = scene,
+                                              .survey = survey,
+                                              .assessment = assessment,
+                                              .plan = plan,
+                                              .ledger = ledger,
+                                              .result = scene,
+                                              .verdict = verdict})));
+  }
+};
+
+TEST(ReportPage, ShowsNamesThatLookLikeMarkupAsText) {
+  test::SceneBuilder builder;
+  const MaterialId material = builder.add_material(script_name);
+  for (int i = 0; i < 4; ++i) {
+    builder.add_node(script_name, builder.add_mesh(script_name, test::make_square(), material),
+                     test::at(i));
+  }
+  Made made(builder.finish());
+  ASSERT_FALSE(made.plan.groups.empty());
+  made.plan.groups.front().name = script_name;
+  made.verdict.mismatches.push_back({{NodeId{0}, 0}, script_name});
+  made.verdict.mismatch_count = 1;
+  made.verdict.not_checked = {script_name};
+  const std::string file = (test::make_scratch() / "page.html").string();
+  made.write(file, script_name);
+  simdjson::dom::parser parser;
+  const auto found = ask_page(parser, file, "alert");
+  expect_quiet(found);
+  EXPECT_EQ(text_of(found, "verdict"), "Proof failed");
+  EXPECT_EQ(found["hits"].at(0).get_string().value(), script_name) << "whole, as text";
+  EXPECT_EQ(number_of(found, "views"), 0);
+}
+
+TEST(ReportPage, KeepsItsTablesShortWithTenThousandGroups) {
+  Made made(demo::make_glasshouse());
+  ASSERT_FALSE(made.plan.groups.empty());
+  const Group first = made.plan.groups.front();
+  made.plan.groups.clear();
+  for (int g = 0; g < 10'000; ++g) {
+    made.plan.groups.push_back(first);
+    made.plan.groups.back().name = "group_" + std::to_string(g);
+    made.plan.groups.back().members.resize(2 + static_cast<std::size_t>(g * 7919 % 10'000));
+  }
+  const std::string file = (test::make_scratch() / "page.html").string();
+  made.write(file, "many.glb");
+  simdjson::dom::parser parser;
+  const auto found = ask_page(parser, file, "group_777");
+  expect_quiet(found);
+  EXPECT_EQ(number_of(found, "rows"), 50);
+  EXPECT_EQ(list_of(found, "down").front(), 10'001) << "of all, not of the rows shown";
+  EXPECT_EQ(list_of(found, "up").front(), 2);
+  EXPECT_EQ(text_of(found, "count"), "11 of 10,000 rows");
+}
+
+// ---- Another engine
+// ------------------------------------------------------------------------------
+
+struct EngineShot {
+  std::uint64_t calls = 0;
+  std::uint64_t triangles = 0;
+  Pixels picture;
+};
+
+/// By scene and view.
+std::vector<std::vector<EngineShot>> ask_engine(const std::filesystem::path& folder,
+                                                const std::vector<Viewpoint>& views,
+                                                std::uint32_t width_px,
+                                                const std::vector<std::string>& scenes) {
+  EXPECT_TRUE(write_text((folder / "views.json").string(), to_json(views)));
+  std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/engine.mjs",
+                                   (folder / "views.json").string(), std::to_string(width_px),
+                                   folder.string()};
+  for (const std::string& scene : scenes) {
+    command.push_back((folder / scene).string());
+  }
+  const test::Outcome outcome = test::run_program(command);
+  EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
+  std::istringstream lines(outcome.out);
+  std::vector<std::vector<EngineShot>> out(scenes.size());
+  for (std::size_t s = 0; s < scenes.size(); ++s) {
+    for (std::size_t v = 0; v < views.size(); ++v) {
+      EngineShot shot;
+      lines >> shot.calls >> shot.triangles >> shot.picture.width_px >> shot.picture.height_px;
+      const std::string bytes =
+          test::read_all(folder / (std::to_string(v) + "_" + std::to_string(s) + ".rgba"));
+      shot.picture.rgba.assign(bytes.begin(), bytes.end());
+      out[s].push_back(std::move(shot));
+    }
+  }
+  return out;
+}
+
+/// Share of the pixels in which some channel differs by more than so many steps.
+double find_share(const Pixels& a, const Pixels& b, int steps) {
+  EXPECT_EQ(a.rgba.size(), b.rgba.size());
+  std::size_t beyond = 0;
+  for (std::size_t p = 0; p + 3 < std::min(a.rgba.size(), b.rgba.size()); p += 4) {
+    int most = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+      most = std::max(most, std::abs(a.rgba[p + c] - b.rgba[p + c]));
+    }
+    beyond += most > steps ? 1U : 0U;
+  }
+  return static_cast<double>(beyond) / (static_cast<double>(a.rgba.size()) / 4);
+}
+
+/// Source and result of the demo, by our renderer and by three.js, from the same views.
+TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
+  const auto folder = test::make_scratch();
+  const Scene source = demo::make_glasshouse();
+  const Built built = *build(source, *propose(source, *survey(source)));
+  Scene broken = built.scene;
+  // Two materials change places; the ledger does not know.
+  std::map<MaterialId, std::uint64_t> uses;
+  for (const Mesh& mesh : broken.meshes) {
+    for (const Primitive& primitive : mesh.primitives) {
+      ++uses[primitive.material];
+    }
+  }
+  const auto find = [&](const char* name) {
+    const auto hit = std::find_if(source.materials.begin(), source.materials.end(),
+                                  [&](const Material& m) { return m.name == name; });
+    return make_id<MaterialId>(static_cast<std::size_t>(hit - source.materials.begin()));
+  };
+  const MaterialId bricks = find("bricks");
+  const MaterialId wood = find("bench_wood");
+  for (Mesh& mesh : broken.meshes) {
+    for (Primitive& primitive : mesh.primitives) {
+      primitive.material = primitive.material == bricks ? wood
+                           : primitive.material == wood ? bricks
+                                                        : primitive.material;
+    }
+  }
+  ASSERT_TRUE(write_scene(source, (folder / "source.glb").string()));
+  ASSERT_TRUE(write_scene(built.scene, (folder / "result.glb").string()));
+  ASSERT_TRUE(write_scene(broken, (folder / "broken.glb").string()));
+  const Scene read = *read_scene((folder / "source.glb").string());
+  const RenderSettings how{.width_px = 480, .height_px = 480};
+  test::Drawn a(read, how);
+  test::Drawn b(*read_scene((folder / "result.glb").string()), how);
+  test::Drawn c(*read_scene((folder / "broken.glb").string()), how);
+  const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 8}), 8);
+  const auto engine = ask_engine(folder, views, 480, {"source.glb", "result.glb", "broken.glb"});
+  Verdict good;
+  Verdict bad;
+  good.passed = bad.passed = true;
+  ASSERT_TRUE(verify_views(a.get(), b.get(), built.ledger, views, {}, good));
+  ASSERT_TRUE(verify_views(a.get(), c.get(), built.ledger, views, {}, bad));
+  EXPECT_TRUE(good.passed);
+  EXPECT_FALSE(bad.passed);
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    const auto of = [&](const Verdict& verdict) {
+      return *std::find_if(verdict.views.begin(), verdict.views.end(),
+                           [&](const ViewCheck& check) { return check.view == views[v].name; });
+    };
+    EXPECT_EQ(of(good).before.draws, engine[0][v].calls) << views[v].name;
+    EXPECT_EQ(of(good).after.draws, engine[1][v].calls) << views[v].name;
+    EXPECT_EQ(of(good).before.triangles, engine[0][v].triangles) << views[v].name;
+    EXPECT_EQ(of(good).after.triangles, engine[1][v].triangles) << views[v].name;
+    // Its lights are other ones, so that only where things differ can be compared.
+    EXPECT_LT(find_share(engine[0][v].picture, engine[1][v].picture, 8), 0.002) << views[v].name;
+    const double theirs = find_share(engine[0][v].picture, engine[2][v].picture, 8);
+    const double ours = of(bad).differing_share();
+    EXPECT_NEAR(ours, theirs, 0.02 + 0.35 * theirs) << views[v].name;
+  }
+}
+
+/// Without light there is one right colour for each pixel: textures, factors, vertex colours,
+/// tints.
+TEST(AnotherEngine, ShowsUnlitScenesInTheSameColours) {
+  const auto folder = test::make_scratch();
+  Scene scene = demo::make_glasshouse();
+  scene.extensions_used.emplace_back("KHR_materials_unlit");
+  for (Material& material : scene.materials) {
+    material.extra.ensure().extensions.push_back({"KHR_materials_unlit", "{}"});
+  }
+  const Built built = *build(scene, *propose(scene, *survey(scene)));
+  ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
+  ASSERT_TRUE(write_scene(built.scene, (folder / "result.glb").string()));
+  const RenderSettings how{.width_px = 480, .height_px = 480};
+  test::Drawn a(*read_scene((folder / "source.glb").string()), how);
+  test::Drawn b(*read_scene((folder / "result.glb").string()), how);
+  const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 4}), 6);
+  const auto engine = ask_engine(folder, views, 480, {"source.glb", "result.glb"});
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    for (const auto& [drawn, theirs] :
+         {std::pair(&a, &engine[0][v]), std::pair(&b, &engine[1][v])}) {
+      const Shot shot = drawn->shoot(views[v]);
+      // Its background is another one, and what is blended it mixes as it is encoded, not as light.
+      Pixels ours = shot.picture;
+      Pixels other = theirs->picture;
+      for (std::size_t p = 0; p < shot.hits.size(); ++p) {
+        const DrawId draw = shot.hits[p].draw;
+        if (draw == no_draw || drawn->survey[draw].blended) {
+          std::fill_n(&ours.rgba[4 * p], 4, std::uint8_t{0});
+          std::fill_n(&other.rgba[4 * p], 4, std::uint8_t{0});
+        }
+      }
+      EXPECT_LT(find_share(ours, other, 8), 0.01) << views[v].name;
+      EXPECT_GT(test::find_psnr(ours, other), 36) << views[v].name;
+    }
+  }
+}
+
+}  // namespace
+}  // namespace wakuzume
