@@ -44,79 +44,115 @@ Result<void> count_passes(Command& command,
 
 }  // namespace
 
-Result<void> compare_views(Command& command,
-                           const Scene& before,
-                           const Scene& after,
-                           const Ledger& ledger,
-                           Verdict& verdict,
-                           ViewAudience* audience) {
+namespace {
+
+/// A scene that is ready to be drawn. The survey stays where it is: the renderer refers to it.
+struct Drawable {
+  std::unique_ptr<Survey> survey;
+  std::unique_ptr<Renderer> renderer;
+};
+
+Result<Drawable> make_drawable(Command& command,
+                               const Scene& scene,
+                               const std::shared_ptr<RenderDevice>& device) {
+  Drawable out;
+  auto found = survey(scene, command.settings().survey, command.run());
+  if (!found) {
+    return Failure(found.error());
+  }
+  out.survey = std::make_unique<Survey>(std::move(*found));
   const VerifySettings& settings = command.settings().verify;
-  if (settings.picture_views == 0) {
-    verdict.not_checked.emplace_back("pictures: verify.picture_views is 0");
-    return {};
+  auto made = Renderer::make(
+      scene, *out.survey, device, StandardCodec(),
+      {.width_px = settings.picture_width_px, .height_px = settings.picture_height_px},
+      command.run());
+  if (!made) {
+    return Failure(made.error());
   }
-  auto device = open_render_device();
+  out.renderer = std::move(*made);
+  return out;
+}
+
+/// What was drawn otherwise than it is.
+void tell_losses(const Renderer& before, const Renderer& after, Verdict& verdict) {
+  if (after.unread_pictures() > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("{} of the result could not be read and were drawn white",
+                    plural(after.unread_pictures(), "picture", "pictures")));
+  }
+  if (before.halvings() + after.halvings() > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("textures were halved to fit into memory: {} times before, {} times after",
+                    before.halvings(), after.halvings()));
+  }
+}
+
+Result<void> draw_and_compare(Command& command,
+                              const Scene& before,
+                              const Scene& after,
+                              const Ledger& ledger,
+                              Verdict& verdict,
+                              ViewAudience* audience) {
+  const auto device = open_render_device();
   if (!device) {
-    verdict.not_checked.push_back("pictures: " + device.error().message);
-    return {};
+    return Failure(device.error());
   }
-  const auto found_before = survey(before, command.settings().survey, command.run());
-  if (!found_before) {
-    return Failure(found_before.error());
+  const auto drawable_before = make_drawable(command, before, *device);
+  if (!drawable_before) {
+    return Failure(drawable_before.error());
   }
-  const auto found_after = survey(after, command.settings().survey, command.run());
-  if (!found_after) {
-    return Failure(found_after.error());
+  const auto drawable_after = make_drawable(command, after, *device);
+  if (!drawable_after) {
+    return Failure(drawable_after.error());
   }
-  const auto outlook = command.make_outlook(before, *found_before);
+  const auto outlook = command.make_outlook(before, *drawable_before->survey);
   if (!outlook) {
     return Failure(outlook.error());
   }
+  const VerifySettings& settings = command.settings().verify;
   const std::vector<Viewpoint> views = choose_views(outlook->views, settings.picture_views);
-  const StandardCodec codec;
-  const RenderSettings how{.width_px = settings.picture_width_px,
-                           .height_px = settings.picture_height_px};
-  const auto leave_out = [&](const Error& error) {
-    verdict.not_checked.push_back("pictures: " + error.message);
-    return Result<void>();
-  };
-  const auto too_much = [](const Error& error) {
-    return error.code == ErrorCode::too_large || error.code == ErrorCode::cannot_render;
-  };
-  auto shots_before = Renderer::make(before, *found_before, *device, codec, how, command.run());
-  if (!shots_before) {
-    return too_much(shots_before.error()) ? leave_out(shots_before.error())
-                                          : Failure(shots_before.error());
-  }
-  auto shots_after = Renderer::make(after, *found_after, *device, codec, how, command.run());
-  if (!shots_after) {
-    return too_much(shots_after.error()) ? leave_out(shots_after.error())
-                                         : Failure(shots_after.error());
-  }
   command.console().tell("ready to draw by " + to_string(**device));
-  verdict.drawn_by = to_string(**device);
-  const DrawnScene a{before, *found_before, **shots_before};
-  const DrawnScene b{after, *found_after, **shots_after};
+  const DrawnScene a{before, *drawable_before->survey, *drawable_before->renderer};
+  const DrawnScene b{after, *drawable_after->survey, *drawable_after->renderer};
   if (auto done = verify_views(a, b, ledger, views, settings, verdict, audience, command.run());
       !done) {
     return done;
   }
-  if ((*shots_after)->unread_pictures() > 0) {
-    verdict.not_checked.push_back(
-        fmt::format("{} of the result could not be read and were drawn white",
-                    plural((*shots_after)->unread_pictures(), "picture", "pictures")));
-  }
-  if ((*shots_before)->halvings() + (*shots_after)->halvings() > 0) {
-    verdict.not_checked.push_back(
-        fmt::format("textures were halved to fit into memory: {} times before, {} times after",
-                    (*shots_before)->halvings(), (*shots_after)->halvings()));
-  }
+  verdict.drawn_by = to_string(**device);
+  tell_losses(*drawable_before->renderer, *drawable_after->renderer, verdict);
   for (const auto& [scene, is_before] : {std::pair(&a, true), std::pair(&b, false)}) {
     if (auto done = count_passes(command, *scene, views, outlook->profile, is_before, verdict);
         !done) {
       return done;
     }
   }
+  return {};
+}
+
+}  // namespace
+
+Result<void> compare_views(Command& command,
+                           const Scene& before,
+                           const Scene& after,
+                           const Ledger& ledger,
+                           Verdict& verdict,
+                           ViewAudience* audience) {
+  if (command.settings().verify.picture_views == 0) {
+    verdict.not_checked.emplace_back("pictures: verify.picture_views is 0");
+    return {};
+  }
+  Verdict with_views = verdict;
+  auto done = draw_and_compare(command, before, after, ledger, with_views, audience);
+  if (done) {
+    verdict = std::move(with_views);
+    return {};
+  }
+  // What can't be drawn can still be proved otherwise.
+  const ErrorCode code = done.error().code;
+  if (code != ErrorCode::cannot_render && code != ErrorCode::too_large) {
+    return done;
+  }
+  verdict.not_checked.push_back("pictures: " + done.error().message);
   return {};
 }
 
@@ -171,10 +207,12 @@ std::string print_views(const Verdict& verdict) {
   }
   for (std::size_t g = 0; g < std::min(most_rows, verdict.group_faults.size()); ++g) {
     const GroupFault& fault = verdict.group_faults[g];
-    out += fmt::format("  {}{}: {} {}, most of them from {}\n",
-                       fault.group.empty() ? std::string("kept ") : "group " + fault.group + ", ",
-                       fault.node, plural(fault.pixels, "pixel", "pixels"), explain(fault.fault),
-                       fault.view);
+    const std::string name = fault.group.empty() ? "kept " : "group " + fault.group + ", ";
+    out += fmt::format("  {}\n", cut(name + fault.node, page_columns - 2));
+    out += fmt::format("      {}\n", cut(fmt::format("{} {}, most of them from {}",
+                                                     plural(fault.pixels, "pixel", "pixels"),
+                                                     explain(fault.fault), fault.view),
+                                         page_columns - 6));
   }
   if (verdict.group_faults.size() > most_rows) {
     out += fmt::format("  and {} more groups\n", verdict.group_faults.size() - most_rows);

@@ -58,7 +58,7 @@ class Renderer final : public ShotMaker {
   ~Renderer() override;
 
   Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) override;
-  /// Pictures that could not be read, and are shown white; times that all were halved.
+  /// Pictures that could not be read or are too large for the device, and are shown white; times that all were halved.
   [[nodiscard]] std::uint32_t unread_pictures() const;
   [[nodiscard]] std::uint32_t halvings() const;
 

@@ -65,6 +65,9 @@ struct VerifySettings {
   /// \range [1, 1e6]
   std::uint32_t refiltered_draw_pixels = 400;
   double refiltered_draw_share = 0.4;  ///< as draw_share, of those \range (0, 1]
+  /// Steps of 255 by which pixels of repeats may differ whose normals a texture bends and that have
+  /// no tangents: an engine makes those from another's shape, which is stretched. \range [0, 255]
+  double bent_repeat_steps = 64;
   /// Allowed difference of the distance that a pixel shows, as a share of it. \range [0, 1]
   double distance_tolerance = 1e-4;
   /// Views that are drawn and compared: cameras first, then overviews, then samples; 0: none.
@@ -156,7 +159,7 @@ struct Verdict {
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
   std::string drawn_by;                           ///< what drew the views; empty: nothing did
   std::vector<ViewCheck> views;                   ///< of verify_views; the worst first
-  std::vector<GroupFault> group_faults;           ///< the one with the most pixels first
+  std::vector<GroupFault> group_faults;           ///< most pixels first; what is blended last
   std::vector<BudgetResult> budgets;              ///< of the result
   std::vector<TierResult> tiers;
   std::vector<std::string> not_checked;  ///< one sentence each, and why

@@ -83,7 +83,10 @@ Frame PlanGeometry::make_object_frame(const std::string& object) const {
 std::size_t PlanGeometry::add_merge(const Group& group,
                                     const std::vector<MergePart>& parts,
                                     MaterialId material) {
-  merges_.emplace_back(source_, parts, material);
+  // What instances show stands for other vertices too, whose tangents are their own.
+  merges_.emplace_back(
+      source_, parts, material,
+      group.kind == GroupKind::cluster ? MissingTangents::made : MissingTangents::left_out);
   if (settings_.cache != nullptr) {
     cached_.emplace_back(source_, survey_, *settings_.cache, group.name);
   }

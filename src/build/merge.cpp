@@ -336,8 +336,9 @@ class AttributeWriter {
 
 ClusterMerge::ClusterMerge(const Scene& source,
                            const std::vector<MergePart>& parts,
-                           MaterialId material)
-    : source_(source), material_(material) {
+                           MaterialId material,
+                           MissingTangents tangents)
+    : source_(source), material_(material), missing_tangents_(tangents) {
   for (const MergePart& part : parts) {
     MergeMember member;
     member.ref = part.draw;
@@ -362,7 +363,34 @@ bool ClusterMerge::makes_tangents(const MergeMember& member) const {
   return has(AttributeRole::tangent) && !has_tangents(*member.primitive);
 }
 
-void ClusterMerge::find_layout() { layout_ = make_output_layout(source_, members_); }
+/// Without tangents an engine makes them from what it is given. Those of a part that was moved are
+/// not its own ones moved: averages over triangles turn with stretching, and where a texture is
+/// next to nothing, rounding decides.
+bool ClusterMerge::needs_tangents() const {
+  const MaterialId material = members_.front().primitive->material;
+  const bool bumpy =
+      material != no_material && source_[material].normal_texture.texture != no_texture;
+  return missing_tangents_ == MissingTangents::made && bumpy && topology_ == Topology::triangles &&
+         has(AttributeRole::normal) && !has(AttributeRole::tangent) &&
+         std::all_of(members_.begin(), members_.end(), [&](const MergeMember& m) {
+           return can_make_tangents(source_, *m.primitive);
+         });
+}
+
+void ClusterMerge::find_layout() {
+  layout_ = make_output_layout(source_, members_);
+  if (needs_tangents()) {
+    const auto after = std::find_if(layout_.begin(), layout_.end(), [](const OutputAttribute& a) {
+      return a.role > AttributeRole::tangent;
+    });
+    OutputAttribute tangents;
+    tangents.semantic = "TANGENT";
+    tangents.role = AttributeRole::tangent;
+    tangents.element = ElementType::vec4;
+    tangents.stride = 16;
+    layout_.insert(after, tangents);
+  }
+}
 
 void ClusterMerge::count() {
   if (adopted()) {

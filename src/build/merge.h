@@ -22,11 +22,18 @@ struct MergePart {
 
 struct VertexPick;
 
+/// Tangents of members that have none and whose material has a normal texture: made, so that the
+/// members look as they did; or left to engines, where others are to show the same vertices.
+enum class MissingTangents : std::uint8_t { made, left_out };
+
 /// One merged primitive from its sizes to its bytes.
 class ClusterMerge {
  public:
   /// \pre the parts passed check_groups; all references outlive the merge
-  ClusterMerge(const Scene& source, const std::vector<MergePart>& parts, MaterialId material);
+  ClusterMerge(const Scene& source,
+               const std::vector<MergePart>& parts,
+               MaterialId material,
+               MissingTangents tangents = MissingTangents::made);
 
   /// Step 0: the vertex layout. Independent of others, as are steps 1 and 3.
   void find_layout();
@@ -52,6 +59,7 @@ class ClusterMerge {
   [[nodiscard]] bool has(AttributeRole role) const;
   [[nodiscard]] bool unwelds(const MergeMember& member) const;
   [[nodiscard]] bool makes_tangents(const MergeMember& member) const;
+  [[nodiscard]] bool needs_tangents() const;
   /// A mirrored triangle is wound the other way.
   [[nodiscard]] bool turns(const MergeMember& member) const;
   void count_vertices_of(MergeMember& member);
@@ -71,6 +79,7 @@ class ClusterMerge {
 
   const Scene& source_;
   MaterialId material_;
+  MissingTangents missing_tangents_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
   std::unordered_map<const Primitive*, std::uint64_t> used_;    ///< vertices; looked up only

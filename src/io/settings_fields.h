@@ -201,6 +201,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "the same of materials on pages and in layers, which far off show others beside them");
   visit("verify", "refiltered_draw_share", verify.refiltered_draw_share,
         "as draw_share, of those; above 0 to 1");
+  visit("verify", "bent_repeat_steps", verify.bent_repeat_steps,
+        "steps of 255 for repeats with a normal texture and no tangents; 0 to 255");
   visit("verify", "distance_tolerance", verify.distance_tolerance,
         "allowed difference of the distance that a pixel shows, by that distance; 0 to 1");
   visit("verify", "picture_views", verify.picture_views,

@@ -361,10 +361,13 @@ std::optional<Trs> make_instance_trs(const Mat4d& world, const Box3d& box, doubl
 
 std::vector<ShapeSize> make_shape_sizes(const Scene& scene, const Survey& survey) {
   std::vector<ShapeSize> out(survey.shapes.size());
-  // A part that is given tangents beside one that has them may need a vertex a corner.
+  // A part that is given tangents, for its normal texture or beside one that has them, may need a
+  // vertex a corner.
   std::set<MaterialId> with_tangents;
   for (const Shape& shape : survey.shapes) {
-    if (has_tangents(scene[shape.mesh].primitives[shape.primitive])) {
+    const bool bumpy =
+        shape.material != no_material && scene[shape.material].normal_texture.texture != no_texture;
+    if (bumpy || has_tangents(scene[shape.mesh].primitives[shape.primitive])) {
       with_tangents.insert(shape.material);
     }
   }

@@ -73,6 +73,17 @@ Decoded decode(const Scene& scene, const Wanted& wanted, const PictureCodec& cod
   return out;
 }
 
+/// As large and as deep as the device takes textures.
+bool fits_device(const std::vector<Pixels>& layers) {
+  GLint side = 0;
+  GLint depth = 0;
+  glGetIntegerv(GL_MAX_TEXTURE_SIZE, &side);
+  glGetIntegerv(GL_MAX_ARRAY_TEXTURE_LAYERS, &depth);
+  const auto most = static_cast<std::uint32_t>(side);
+  return layers.size() <= static_cast<std::size_t>(depth) && layers.front().width_px <= most &&
+         layers.front().height_px <= most;
+}
+
 std::shared_ptr<GpuPicture> upload(const std::vector<Pixels>& layers,
                                    Colors colors,
                                    std::uint32_t halvings) {
@@ -178,7 +189,7 @@ class Uploader {
         if (megabytes > max_megabytes_ && out.halvings < most_halvings) {
           return false;
         }
-        if (!known[i] && !decoded[i].layers.empty()) {
+        if (!known[i] && !decoded[i].layers.empty() && fits_device(decoded[i].layers)) {
           known[i] = upload(decoded[i].layers, wanted[begin + i].colors, out.halvings);
           known[i]->megabytes = size;
           store_.add(keys[i], known[i]);

@@ -7,7 +7,6 @@
 #include <cmath>
 #include <cstring>
 #include <ctime>
-#include <optional>
 #include <tuple>
 
 #include "render/device.h"
@@ -76,6 +75,117 @@ GlBuffer make_buffer(GLsizeiptr bytes, const void* data) {
   glNamedBufferStorage(buffer.id(), bytes, data, GL_DYNAMIC_STORAGE_BIT);
   return buffer;
 }
+
+std::uint32_t count_corners(GLenum mode) {
+  return mode == GL_TRIANGLES ? 3 : mode == GL_LINES ? 2 : 1;
+}
+
+/// Values of all materials on the device.
+struct MaterialBuffer {
+  GLuint buffer = 0;
+  GLintptr stride = 0;
+  float texel_scale = 1;  ///< texels of the pictures by those that are there
+};
+
+/// What the driver was last told: only what changes is told again, and counted.
+class DrawState {
+ public:
+  DrawState(RenderDevice& device,
+            const Eye& eye,
+            const ShotRequest& request,
+            const MaterialBuffer& materials)
+      : device_(device), eye_(eye), request_(request), materials_(materials) {}
+
+  Result<void> set(const Item& item,
+                   const BoundMaterial& bound,
+                   const Arena& arena,
+                   Submitted& counts) {
+    const ProgramKey key = make_program_key(bound, arena.layout, item.sides, request_);
+    bool switched = false;
+    if (program_ == nullptr || key != key_) {
+      auto found = device_.programs.find(key);
+      if (!found) {
+        return Failure(found.error());
+      }
+      key_ = key;
+      use(**found);
+      switched = true;
+    }
+    if (arena_ != item.place.arena) {
+      glBindVertexArray(arena.vertex_array.id());
+      arena_ = item.place.arena;
+      switched = true;
+    }
+    switched = cull(item) || switched;
+    switched = blend(bound) || switched;
+    if (material_ != item.material) {
+      bind(item.material, bound);
+      ++counts.material_switches;
+    }
+    counts.pipeline_switches += switched ? 1U : 0U;
+    return {};
+  }
+
+ private:
+  void use(const Program& program) {
+    program_ = &program;
+    glUseProgram(program.program.id());
+    glUniformMatrix4fv(program.projection, 1, GL_FALSE, eye_.projection.data());
+    glUniform3f(program.axis, static_cast<float>(eye_.axis.x()), static_cast<float>(eye_.axis.y()),
+                static_cast<float>(eye_.axis.z()));
+    glUniform1i(program.light_count, static_cast<GLint>(eye_.lights.size()));
+    glUniform1f(program.texel_scale, materials_.texel_scale);
+    // Another program has uniforms and textures of its own.
+    material_ = no_index;
+    facing_ = no_index;
+  }
+
+  bool cull(const Item& item) {
+    const std::uint32_t facing =
+        2 * static_cast<std::uint32_t>(item.sides) + (item.mirrored ? 1 : 0);
+    if (facing_ == facing) {
+      return false;
+    }
+    facing_ = facing;
+    if (item.sides == Sides::culled) {
+      glEnable(GL_CULL_FACE);
+      glCullFace(item.mirrored ? GL_FRONT : GL_BACK);
+    } else {
+      glDisable(GL_CULL_FACE);
+    }
+    glUniform1i(program_->sides, static_cast<GLint>(item.sides));
+    return true;
+  }
+
+  bool blend(const BoundMaterial& bound) {
+    if (bound.blended == blending_ || request_.measure == Measure::surfaces) {
+      return false;
+    }
+    blending_ = bound.blended;
+    glDepthMask(blending_ ? GL_FALSE : GL_TRUE);
+    (blending_ ? glEnablei : glDisablei)(GL_BLEND, 1);
+    return true;
+  }
+
+  void bind(std::uint32_t material, const BoundMaterial& bound) {
+    material_ = material;
+    glBindBufferRange(GL_UNIFORM_BUFFER, 1, materials_.buffer,
+                      static_cast<GLintptr>(material) * materials_.stride, sizeof(GpuMaterial));
+    glBindTextures(0, 5, bound.textures.data());
+    glBindSamplers(0, 5, bound.samplers.data());
+  }
+
+  RenderDevice& device_;
+  const Eye& eye_;
+  const ShotRequest& request_;
+  MaterialBuffer materials_;
+  ProgramKey key_;
+  const Program* program_ = nullptr;
+  std::uint32_t arena_ = no_index;
+  std::uint32_t material_ = no_index;
+  std::uint32_t facing_ = no_index;  ///< sides and mirroring
+  bool blending_ = false;
+};
 
 }  // namespace
 
@@ -262,70 +372,15 @@ Result<Submitted> Renderer::Impl::issue(const Eye& eye,
                                         const ShotRequest& request,
                                         bool first_elements_alone) {
   Submitted out;
-  const bool surfaces = request.measure == Measure::surfaces;
-  std::optional<ProgramKey> current;
-  const Program* program = nullptr;
-  std::uint32_t arena = no_index;
-  std::uint32_t material = no_index;
-  std::optional<std::pair<Sides, bool>> facing;
-  bool blending = false;
+  DrawState state(*device, eye, request,
+                  {materials.id(), material_stride, static_cast<float>(1U << textures.halvings)});
   for (const Seen& s : seen) {
     const Item& item = *s.item;
     const BoundMaterial& bound = items.materials[item.material];
-    const Arena& from = geometry.arenas[item.place.arena];
-    const ProgramKey key = make_program_key(bound, from.layout, item.sides, request);
-    bool switched = false;
-    if (!current || key != *current) {
-      auto found = device->programs.find(key);
-      if (!found) {
-        return Failure(found.error());
-      }
-      program = *found;
-      current = key;
-      glUseProgram(program->program.id());
-      glUniformMatrix4fv(program->projection, 1, GL_FALSE, eye.projection.data());
-      glUniform3f(program->axis, static_cast<float>(eye.axis.x()), static_cast<float>(eye.axis.y()),
-                  static_cast<float>(eye.axis.z()));
-      glUniform1i(program->light_count, static_cast<GLint>(eye.lights.size()));
-      glUniform1f(program->texel_scale, static_cast<float>(1U << textures.halvings));
-      material = no_index;
-      facing.reset();
-      switched = true;
+    if (auto set = state.set(item, bound, geometry.arenas[item.place.arena], out); !set) {
+      return Failure(set.error());
     }
-    if (arena != item.place.arena) {
-      glBindVertexArray(from.vertex_array.id());
-      arena = item.place.arena;
-      switched = true;
-    }
-    if (facing != std::pair(item.sides, item.mirrored)) {
-      facing = std::pair(item.sides, item.mirrored);
-      if (item.sides == Sides::culled) {
-        glEnable(GL_CULL_FACE);
-        glCullFace(item.mirrored ? GL_FRONT : GL_BACK);
-      } else {
-        glDisable(GL_CULL_FACE);
-      }
-      glUniform1i(program->sides, static_cast<GLint>(item.sides));
-      switched = true;
-    }
-    if (bound.blended != blending && !surfaces) {
-      blending = bound.blended;
-      glDepthMask(blending ? GL_FALSE : GL_TRUE);
-      (blending ? glEnablei : glDisablei)(GL_BLEND, 1);
-      switched = true;
-    }
-    if (material != item.material) {
-      material = item.material;
-      glBindBufferRange(GL_UNIFORM_BUFFER, 1, materials.id(),
-                        static_cast<GLintptr>(material) * material_stride, sizeof(GpuMaterial));
-      glBindTextures(0, 5, bound.textures.data());
-      glBindSamplers(0, 5, bound.samplers.data());
-      ++out.material_switches;
-    }
-    out.pipeline_switches += switched ? 1U : 0U;
-    const std::uint32_t element = item.place.mode == GL_TRIANGLES ? 3
-                                  : item.place.mode == GL_LINES   ? 2
-                                                                  : 1;
+    const std::uint32_t element = count_corners(item.place.mode);
     const std::uint32_t count =
         first_elements_alone ? std::min(item.place.index_count, element) : item.place.index_count;
     glDrawElementsInstancedBaseVertexBaseInstance(

@@ -122,6 +122,11 @@ PixelJudge::PixelJudge(const DrawnScene& before,
       route_of_draw_[d] =
           onto != nullptr && onto->route != Route::stay ? onto->route : route->route;
     }
+    const bool instanced = slack_of_draw_[d] > 0;
+    bent_.push_back(instanced && draw.material != no_material &&
+                    before.scene[draw.material].normal_texture.texture != no_texture &&
+                    before.scene[draw.mesh].primitives[draw.primitive].find("TANGENT") ==
+                        no_stream);
     masked_.push_back(draw.material != no_material &&
                       before.scene[draw.material].alpha_mode == AlphaMode::mask);
     const auto tolerance = [&](Route r) { return settings.pixels[static_cast<std::size_t>(r)]; };
@@ -140,7 +145,8 @@ Route PixelJudge::find_route(std::uint32_t draw) const {
 }
 
 double PixelJudge::find_steps(std::uint32_t draw) const {
-  return settings_.pixels[static_cast<std::size_t>(find_route(draw))].steps;
+  const double steps = settings_.pixels[static_cast<std::size_t>(find_route(draw))].steps;
+  return draw < bent_.size() && bent_[draw] ? std::max(steps, settings_.bent_repeat_steps) : steps;
 }
 
 /// The source draw behind each pixel of a result.

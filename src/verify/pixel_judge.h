@@ -63,6 +63,7 @@ class PixelJudge {
   std::vector<std::uint32_t> draw_of_row_;
   std::vector<Route> route_of_draw_;
   std::vector<float> slack_of_draw_;  ///< metres by which a repeat may be out of its place
+  std::vector<bool> bent_;            ///< by draw: a repeat for which an engine makes tangents
   std::vector<bool> masked_;          ///< by draw: its material cuts out
   Route loosest_ = Route::stay;
 };

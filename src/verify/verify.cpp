@@ -158,6 +158,7 @@ Result<void> validate(const VerifySettings& settings) {
       {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1},
       {"look_psnr_db", settings.look_psnr_db, 100},
       {"draw_share", settings.draw_share, 1},
+      {"bent_repeat_steps", settings.bent_repeat_steps, 255},
       {"refiltered_draw_share", settings.refiltered_draw_share, 1},
       {"distance_tolerance", settings.distance_tolerance, 1},
       {"picture_views", settings.picture_views, 65536}};

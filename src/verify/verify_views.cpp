@@ -53,6 +53,7 @@ class FaultSums {
 
   [[nodiscard]] std::vector<GroupFault> make_list() const {
     std::vector<GroupFault> out;
+    std::vector<GroupFault> panes;
     for (const auto& [key, sum] : sums_) {
       const auto by_count = [](const auto& a, const auto& b) { return a.second < b.second; };
       const auto worst = std::max_element(sum.draws.begin(), sum.draws.end(), by_count);
@@ -67,10 +68,15 @@ class FaultSums {
       made.node = make_node_path(before_.scene, draw.node);
       made.fault = static_cast<PixelFault>(fault - sum.faults.begin());
       made.view = view->first;
-      out.push_back(std::move(made));
+      // Through a pane shows what is behind it, and that is to blame before the pane.
+      (draw.blended ? panes : out).push_back(std::move(made));
     }
-    std::stable_sort(out.begin(), out.end(),
-                     [](const GroupFault& a, const GroupFault& b) { return a.pixels > b.pixels; });
+    const auto by_pixels = [](const GroupFault& a, const GroupFault& b) {
+      return a.pixels > b.pixels;
+    };
+    std::stable_sort(out.begin(), out.end(), by_pixels);
+    std::stable_sort(panes.begin(), panes.end(), by_pixels);
+    out.insert(out.end(), panes.begin(), panes.end());
     out.resize(std::min(out.size(), max_group_faults));
     return out;
   }
