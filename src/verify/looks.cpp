@@ -472,28 +472,30 @@ class LookVerifier {
     return check;
   }
 
-  /// Does the result show what is a texel or two beside the place? A picture in its place is most
-  /// like its source there, however it was resampled.
+  /// Would the result show the source better if its picture were looked up a texel or two beside
+  /// the place? A picture in its place is most like its source there, however it was resampled. The
+  /// shift is one of the page or layer, so that it is the same for all charts of what is rebaked.
   [[nodiscard]] Vec2d find_shift(const Pair& pair,
                                  const Pictures& own,
                                  const Pictures& shown) const {
     const Material& before = before_[pair.before];
     const Material& after = after_[pair.after];
-    if (before.base_color_texture.texture == no_texture || pair.samples.size() < 64) {
+    if (before.base_color_texture.texture == no_texture ||
+        after.base_color_texture.texture == no_texture || pair.samples.size() < 64) {
       return {0, 0};
     }
-    const Vec2d size = own.find_size(before.base_color_texture);
+    const Vec2d size = shown.find_size(after.base_color_texture);
     constexpr Vec2d shifts[] = {{0, 0},  {1, 0},  {-1, 0}, {0, 1},  {0, -1}, {1, 1}, {-1, -1},
                                 {1, -1}, {-1, 1}, {2, 0},  {-2, 0}, {0, 2},  {0, -2}};
     std::array<double, std::size(shifts)> errors{};
     for (const Sample& sample : pair.samples) {
-      const Look b = find_look(shown, after, sample.after[0]);
+      const Look a = find_look(own, before, sample.before[0]);
       for (std::size_t s = 0; s < std::size(shifts); ++s) {
-        Spot beside = sample.before[0];
+        Spot beside = sample.after[0];
         for (auto& [set, uv] : beside.uvs) {
           uv = {uv[0] + shifts[s][0] / size[0], uv[1] + shifts[s][1] / size[1]};
         }
-        const Look a = find_look(own, before, beside);
+        const Look b = find_look(shown, after, beside);
         for (std::size_t v = 0; v < 4; ++v) {
           errors[s] += (a[v] - b[v]) * (a[v] - b[v]);
         }
@@ -536,7 +538,7 @@ Result<void> verify_looks(const Scene& before,
       verdict.mismatches.push_back(
           {{no_node, 0},
            fmt::format("the picture of material {} ({}) is shifted by {:g} texels along u and {:g} "
-                       "along v of its texture",
+                       "along v of what it became",
                        to_index(check.material), before[check.material].name, check.shift_texels[0],
                        check.shift_texels[1])});
       verdict.passed = false;
