@@ -336,6 +336,23 @@ TEST_F(BrokenFiles, WriteWhatWasCompared) {
   EXPECT_EQ(heat->width_px, 320U);
 }
 
+TEST_F(BrokenFiles, AreLookedAtFromEveryViewThatIsListed) {
+  run({});
+  ASSERT_EQ(test::run_tool({"survey", path("shelves.glb"), "--views", "20", "--save-views",
+                            path("views.json"), "--quiet"})
+                .exit_code,
+            0);
+  const auto views = read_views(path("views.json"));
+  ASSERT_TRUE(views);
+  ASSERT_GT(views->size(), 12U);
+  const test::Outcome outcome =
+      test::run_tool({"verify", path("shelves.glb"), path("out/shelves.glb"), "--settings",
+                      path("small.toml"), "--views-file", path("views.json")});
+  EXPECT_EQ(outcome.exit_code, 0) << outcome.out;
+  EXPECT_NE(outcome.out.find(std::to_string(views->size()) + " views drawn"), std::string::npos)
+      << outcome.out;
+}
+
 // ---- The judge alone, on shots made by hand
 // ------------------------------------------------------
 
