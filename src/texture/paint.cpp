@@ -110,7 +110,7 @@ class TilePainter {
       writer_.write(value, slot, to);
       return;
     }
-    float n[3] = {value[0], value[1], value[2]};
+    float n[4] = {value[0], value[1], value[2], 1};
     writer_.scale_normal(n);
     if (tile_.turned) {
       // The page's u runs along the texture's up, and the page's up against its u.
@@ -197,8 +197,8 @@ class TilePainter {
         const std::uint8_t* texel = row + std::size_t{4} * columns.shares[i].texel;
         std::uint8_t* to = place(i, j);
         if (directions && !as_they_are) {
-          const float value[3] = {texel[0] / 127.5F - 1.0F, texel[1] / 127.5F - 1.0F,
-                                  texel[2] / 127.5F - 1.0F};
+          const float value[4] = {texel[0] / 127.5F - 1.0F, texel[1] / 127.5F - 1.0F,
+                                  texel[2] / 127.5F - 1.0F, 1};
           write(value, &slot, to);
           continue;
         }
