@@ -32,7 +32,7 @@ GpuTextureUse pack_use(const TextureSlot& slot,
 
 class MaterialPacker {
  public:
-  MaterialPacker(const Scene& scene, const GpuTextures& textures, Items& out)
+  MaterialPacker(const Scene& scene, const GpuTextures& textures, DrawItems& out)
       : scene_(scene), textures_(textures), out_(out) {}
 
   void pack_material(const Material& material) {
@@ -98,7 +98,7 @@ class MaterialPacker {
 
   const Scene& scene_;
   const GpuTextures& textures_;
-  Items& out_;
+  DrawItems& out_;
 };
 
 /// Factors that the instances of a node carry.
@@ -135,7 +135,7 @@ std::vector<GpuRecord> make_factors(const Scene& scene, const Node& node, std::s
 }
 
 void add_instances(
-    const Scene& scene, const Mat4d& world, Item& item, const Node& node, Items& out) {
+    const Scene& scene, const Mat4d& world, DrawItem& item, const Node& node, DrawItems& out) {
   item.first_instance = static_cast<std::uint32_t>(out.instance_world.size());
   if (node.instancing) {
     for (const Trs& trs : make_instance_transforms(scene, node)) {
@@ -161,11 +161,11 @@ void add_instances(
 
 }  // namespace
 
-Items make_items(const Scene& scene,
-                 const Survey& survey,
-                 const GpuGeometry& geometry,
-                 const GpuTextures& textures) {
-  Items out;
+DrawItems make_draw_items(const Scene& scene,
+                          const Survey& survey,
+                          const GpuGeometry& geometry,
+                          const GpuTextures& textures) {
+  DrawItems out;
   MaterialPacker packer(scene, textures, out);
   packer.pack_material(Material());
   for (const Material& material : scene.materials) {
@@ -175,7 +175,7 @@ Items make_items(const Scene& scene,
   const std::vector<Mat4d> world = make_world_matrices(scene);
   for (std::size_t d = 0; d < survey.draws.size(); ++d) {
     const Draw& draw = survey.draws[d];
-    Item item;
+    DrawItem item;
     item.draw = make_id<DrawId>(d);
     item.place = geometry.places[d];
     item.material =
@@ -186,8 +186,8 @@ Items make_items(const Scene& scene,
     add_instances(scene, world[to_index(draw.node)], item, scene[draw.node], out);
     out.items.push_back(item);
   }
-  std::stable_sort(out.items.begin(), out.items.end(), [&](const Item& a, const Item& b) {
-    const auto rank = [&](const Item& i) {
+  std::stable_sort(out.items.begin(), out.items.end(), [&](const DrawItem& a, const DrawItem& b) {
+    const auto rank = [&](const DrawItem& i) {
       const BoundMaterial& m = out.materials[i.material];
       return m.blended ? std::tuple(true, false, 0U, std::uint8_t{0}, Sides::culled, false, 0U)
                        : std::tuple(false, m.masked, i.place.arena, m.mask, i.sides, i.mirrored,

@@ -47,7 +47,7 @@ struct BoundMaterial {
 
 enum class Sides : std::uint8_t { culled, both, by_shader, none };
 
-struct Item {
+struct DrawItem {
   DrawId draw = no_draw;
   GpuRange place;
   std::uint32_t material = 0;  ///< 0: the standard's; else the scene's number and one
@@ -57,8 +57,8 @@ struct Item {
   std::uint32_t instance_count = 1;
 };
 
-struct Items {
-  std::vector<Item> items;  ///< opaque ones by state, then the blended in draw order
+struct DrawItems {
+  std::vector<DrawItem> items;  ///< opaque ones by state, then the blended in draw order
   std::vector<Mat4d> instance_world;
   std::vector<GpuRecord> instance_factors;  ///< without their rows
   std::vector<BoundMaterial> materials;
@@ -66,10 +66,10 @@ struct Items {
   std::vector<std::uint32_t> layers;  ///< tables of all layered textures
 };
 
-Items make_items(const Scene& scene,
-                 const Survey& survey,
-                 const GpuGeometry& geometry,
-                 const GpuTextures& textures);
+DrawItems make_draw_items(const Scene& scene,
+                          const Survey& survey,
+                          const GpuGeometry& geometry,
+                          const GpuTextures& textures);
 
 /// What a program has to do for an item. \param layout  of its vertices
 ProgramKey make_program_key(const BoundMaterial& material,

@@ -96,7 +96,7 @@ class DrawState {
             const MaterialBuffer& materials)
       : device_(device), eye_(eye), request_(request), materials_(materials) {}
 
-  Result<void> set(const Item& item,
+  Result<void> set(const DrawItem& item,
                    const BoundMaterial& bound,
                    const Arena& arena,
                    Submitted& counts) {
@@ -140,7 +140,7 @@ class DrawState {
     facing_ = no_index;
   }
 
-  bool cull(const Item& item) {
+  bool cull(const DrawItem& item) {
     const std::uint32_t facing =
         2 * static_cast<std::uint32_t>(item.sides) + (item.mirrored ? 1 : 0);
     if (facing_ == facing) {
@@ -197,7 +197,7 @@ struct Renderer::Impl {
   GpuTextures textures{};
   GlBuffer numbers{};
   GpuGeometry geometry{};
-  Items items{};
+  DrawItems items{};
   std::vector<PlacedLight> lights{};
   GlBuffer records{};
   GlBuffer materials{};
@@ -208,7 +208,7 @@ struct Renderer::Impl {
 
   /// What is in sight, in the order in which it is drawn.
   struct Seen {
-    const Item* item = nullptr;
+    const DrawItem* item = nullptr;
     std::uint32_t first_record = 0;
   };
   /// By record: which draw and which instance of it.
@@ -283,7 +283,7 @@ Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl
     return Failure(shapes.error());
   }
   geometry = std::move(*shapes);
-  items = make_items(scene, survey, geometry, textures);
+  items = make_draw_items(scene, survey, geometry, textures);
   lights = list_lights(scene);
   const auto record_bytes = static_cast<GLsizeiptr>(
       std::max<std::size_t>(1, items.instance_world.size()) * sizeof(GpuRecord));
@@ -315,7 +315,7 @@ GlBuffer Renderer::Impl::make_material_buffer() {
 void Renderer::Impl::find_seen(const Viewpoint& view, const Eye& eye) {
   const Frustum frustum = make_frustum(view);
   seen.clear();
-  for (const Item& item : items.items) {
+  for (const DrawItem& item : items.items) {
     if (sees_box(frustum, survey[item.draw].box)) {
       seen.push_back({&item, 0});
     }
@@ -375,7 +375,7 @@ Result<Submitted> Renderer::Impl::issue(const Eye& eye,
   DrawState state(*device, eye, request,
                   {materials.id(), material_stride, static_cast<float>(1U << textures.halvings)});
   for (const Seen& s : seen) {
-    const Item& item = *s.item;
+    const DrawItem& item = *s.item;
     const BoundMaterial& bound = items.materials[item.material];
     if (auto set = state.set(item, bound, geometry.arenas[item.place.arena], out); !set) {
       return Failure(set.error());
