@@ -42,10 +42,6 @@ Result<void> count_passes(Command& command,
   return {};
 }
 
-}  // namespace
-
-namespace {
-
 /// A scene that is ready to be drawn. The survey stays where it is: the renderer refers to it.
 struct Drawable {
   std::unique_ptr<Survey> survey;

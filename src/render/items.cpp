@@ -21,8 +21,7 @@ GpuTextureUse pack_use(const TextureSlot& slot,
                        const std::vector<std::uint32_t>& sets,
                        double first_layer) {
   const UvTransform t = slot.transform ? *slot.transform : UvTransform{};
-  const std::uint32_t set = t.texcoord == no_index ? slot.texcoord : t.texcoord;
-  const auto place = std::find(sets.begin(), sets.end(), set) - sets.begin();
+  const auto place = std::find(sets.begin(), sets.end(), find_uv_set(slot)) - sets.begin();
   // KHR_texture_transform: scale, then turn counter-clockwise (v runs down), then shift.
   const double c = std::cos(t.rotation);
   const double s = std::sin(t.rotation);
@@ -55,7 +54,7 @@ class MaterialPacker {
     const std::vector<std::uint32_t> sets = list_uv_sets(material);
     for (std::size_t s = 0; s < slots.size(); ++s) {
       const TextureSlot& slot = *slots[s];
-      const Colors colors = s == 0 || s == 4 ? Colors::srgb : Colors::linear;
+      const Colors colors = find_colors(s);
       const auto hit = textures_.pictures.find({slot.texture, colors});
       const bool there = slot.texture != no_texture && hit != textures_.pictures.end();
       bound.mask = static_cast<std::uint8_t>(bound.mask | (there ? 1U << s : 0U));

@@ -6,7 +6,6 @@
 
 #include <algorithm>
 #include <bit>
-#include <optional>
 #include <set>
 
 #include "scene/running.h"
@@ -29,13 +28,6 @@ struct Wanted {
 struct Decoded {
   std::vector<Pixels> layers;  ///< empty: unreadable
 };
-
-Colors find_colors(std::size_t slot) {
-  return slot == static_cast<std::size_t>(Slot::base_color) ||
-                 slot == static_cast<std::size_t>(Slot::emissive)
-             ? Colors::srgb
-             : Colors::linear;
-}
 
 std::vector<Wanted> list_wanted(const Scene& scene, const std::vector<MaterialId>& shown) {
   std::map<std::tuple<ImageId, bool, Colors>, std::set<TextureId>> found;
@@ -217,6 +209,13 @@ class Uploader {
 };
 
 }  // namespace
+
+Colors find_colors(std::size_t slot) {
+  return slot == static_cast<std::size_t>(Slot::base_color) ||
+                 slot == static_cast<std::size_t>(Slot::emissive)
+             ? Colors::srgb
+             : Colors::linear;
+}
 
 std::shared_ptr<GpuPicture> PictureStore::find(const Key& key) const {
   const auto known = known_.find(key);

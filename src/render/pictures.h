@@ -17,6 +17,8 @@
 namespace wakuzume {
 
 enum class Colors : std::uint8_t { srgb, linear };
+/// What the texels of a material's slot are. \param slot  as list_slots has them
+Colors find_colors(std::size_t slot);
 
 /// A picture, or the layers of an array, with all mip levels.
 struct GpuPicture {

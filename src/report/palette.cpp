@@ -7,7 +7,6 @@
 #include <cmath>
 #include <nanoflann.hpp>
 #include <numbers>
-#include <numeric>
 
 #include "scene/matrix.h"
 
@@ -44,6 +43,8 @@ std::uint8_t to_encoded(double v) {
   return table[static_cast<std::size_t>(std::lround(std::clamp(v, 0.0, 1.0) * (entries - 1)))];
 }
 
+/// Oklab: a just noticeable step is about 0.02.
+/// \source B. Ottosson, "A perceptual color space for image processing", 2020
 using Lab = std::array<double, 3>;
 
 Lab to_lab(const Color& color) {
@@ -169,10 +170,6 @@ std::size_t choose_color(const std::vector<std::size_t>& taken, std::size_t chan
 
 }  // namespace
 
-double find_difference(const Color& a, const Color& b) {
-  return find_distance(to_lab(a), to_lab(b));
-}
-
 Color make_class_color(std::size_t n) {
   const Palette& palette = find_palette();
   return palette.colors[n % palette.colors.size()];
@@ -248,11 +245,6 @@ Color make_heat_color(double share) {
 Color make_dimmed(const Color& color, double factor) {
   return {to_encoded(factor * to_linear(color[0])), to_encoded(factor * to_linear(color[1])),
           to_encoded(factor * to_linear(color[2]))};
-}
-
-Pixels make_smaller(const Pixels& pixels, std::uint32_t factor) {
-  return make_resized(pixels, std::max(1U, pixels.width_px / factor),
-                      std::max(1U, pixels.height_px / factor));
 }
 
 Pixels make_resized(const Pixels& pixels, std::uint32_t width_px, std::uint32_t height_px) {

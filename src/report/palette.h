@@ -15,10 +15,6 @@ namespace wakuzume {
 inline constexpr Color nothing_color{24, 27, 31};       ///< where nothing is
 inline constexpr Color unclassed_color{128, 130, 134};  ///< what is in no class
 
-/// How far two colours are apart as people see them: a just noticeable step is about 0.02.
-/// \source B. Ottosson, "A perceptual color space for image processing" (Oklab), 2020
-double find_difference(const Color& a, const Color& b);
-
 /// The n-th of colours that are as far apart as can be; they come again after the last.
 Color make_class_color(std::size_t n);
 
@@ -32,8 +28,5 @@ Color make_heat_color(double share);
 
 /// Darker, in linear light.
 Color make_dimmed(const Color& color, double factor);
-
-/// Means of squares of `factor` x `factor` pixels, in linear light.
-Pixels make_smaller(const Pixels& pixels, std::uint32_t factor);
 
 }  // namespace wakuzume

@@ -375,7 +375,8 @@ Result<Painted> paint(const Survey& survey,
       break;
     }
   }
-  return Painted{make_smaller(fine, fineness), shot->submitted};
+  return Painted{make_resized(fine, fine.width_px / fineness, fine.height_px / fineness),
+                 shot->submitted};
 }
 
 std::string count_text(const Submitted& submitted, const Survey& survey) {
