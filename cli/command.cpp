@@ -97,8 +97,6 @@ Result<void> Command::load_settings() {
       return valid;
     }
   }
-  // What a plan lets repeats differ in is no mistake of the result.
-  settings_.verify.ignored_attributes = propose.families.ignored_attributes;
   return choose_tier();
 }
 
@@ -144,7 +142,7 @@ Result<void> Command::choose_tier() {
   return {};
 }
 
-Result<void> Command::write(const std::string& path, const std::string& text) {
+Result<void> Command::refuse_input(const std::string& path) const {
   std::vector<std::string> inputs = options_.inputs;
   inputs.insert(inputs.end(), {options_.input, options_.second, options_.ledger, options_.scene,
                                options_.settings_file, options_.views_file});
@@ -156,7 +154,17 @@ Result<void> Command::write(const std::string& path, const std::string& text) {
                            {path, ""}});
     }
   }
-  return write_text(path, text);
+  return {};
+}
+
+Result<void> Command::write(const std::string& path, const std::string& text) {
+  const auto allowed = refuse_input(path);
+  return allowed ? write_text(path, text) : allowed;
+}
+
+Result<void> Command::write_json(const std::string& path, const std::string& json) {
+  const auto allowed = refuse_input(path);
+  return allowed ? write_document(path, json) : allowed;
 }
 
 Result<Scene> Command::read_split(const std::string& path, const SplitSettings& settings) {

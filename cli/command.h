@@ -39,6 +39,8 @@ class Command {
   [[nodiscard]] std::string spill_folder() const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
+  /// The same for a document of ours, which is read again first.
+  Result<void> write_json(const std::string& path, const std::string& json);
   Result<Surveyed> read_and_survey(const std::string& path, const SplitSettings& split = {});
   /// A scene with some of its meshes taken to pieces.
   Result<Scene> read_split(const std::string& path, const SplitSettings& split);
@@ -80,11 +82,13 @@ class Command {
       fmt::print("{}", text);
       return Exit::done;
     }
-    const auto written = write(options_.output, text);
+    const auto written = options_.format == Format::json ? write_json(options_.output, text)
+                                                         : write(options_.output, text);
     return written ? Exit::done : fail(written.error());
   }
 
  private:
+  [[nodiscard]] Result<void> refuse_input(const std::string& path) const;
   void apply_split();
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();

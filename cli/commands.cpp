@@ -42,17 +42,6 @@ class Stopwatch {
   std::chrono::steady_clock::time_point begun_ = std::chrono::steady_clock::now();
 };
 
-Result<void> create_folder(const fs::path& folder) {
-  std::error_code problem;
-  fs::create_directories(folder, problem);
-  if (problem && !folder.empty()) {
-    return Failure(Error{ErrorCode::cannot_write,
-                         "the folder can't be made: " + problem.message(),
-                         {folder.string(), ""}});
-  }
-  return {};
-}
-
 /// The scene, its assets and its ledger, in the order that leaves the least to doubt when writing
 /// is cut short: the ledger names the scene's content, so one of another result is noticed.
 Result<Scene> write_and_reread(Command& command,
@@ -83,7 +72,7 @@ Result<Scene> write_and_reread(Command& command,
   for (const std::string& note : notes) {
     command.console().warn(note);
   }
-  if (auto done = write_text(beside(path, ".ledger.json"), to_json(built.ledger)); !done) {
+  if (auto done = write_document(beside(path, ".ledger.json"), to_json(built.ledger)); !done) {
     return Failure(done.error());
   }
   return command.read(path);
@@ -209,9 +198,6 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   built->ledger.source_path = make_relative(input, target);
   command.console().tell("built");
   planning.stop("build and paint");
-  if (auto made = create_folder(folder); !made) {
-    return command.fail(made.error());
-  }
   auto after =
       write_and_reread(command, *built, target, list_files(origin_of(proposal->source), input));
   if (!after) {
@@ -242,7 +228,10 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
                                     .timings_s = timings})},
   };
   for (const auto& [ending, text] : documents) {
-    if (auto done = write_text(beside(target, ending), text); !done) {
+    const bool page = std::string_view(ending).ends_with(".html");
+    if (auto done = page ? write_text(beside(target, ending), text)
+                         : write_document(beside(target, ending), text);
+        !done) {
       return command.fail(done.error());
     }
   }
@@ -408,9 +397,6 @@ Exit demo_command(const Options& options) {
   const std::string source = (folder / "glasshouse.glb").string();
   const Scene scene = demo::make_glasshouse();
   command.console().tell("made the glasshouse");
-  if (auto made = create_folder(folder); !made) {
-    return command.fail(made.error());
-  }
   if (auto written = write_scene(scene, source, {}, command.run()); !written) {
     return command.fail(written.error());
   }

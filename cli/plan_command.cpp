@@ -132,7 +132,7 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
   const Options& options = command.options();
   proposal.plan.scene_path = make_relative(scene_path, options.output);
   const std::string json = to_json(proposal.source.scene, proposal.plan);
-  if (auto done = command.write(options.output, json); !done) {
+  if (auto done = command.write_json(options.output, json); !done) {
     return command.fail(done.error());
   }
   if (options.format == Format::json) {

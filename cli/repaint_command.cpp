@@ -161,7 +161,7 @@ Exit repaint_command(const Options& options) {
     if (!written) {
       return command.fail(written.error());
     }
-    if (auto done = write_text(ledger_path, to_json(*ledger)); !done) {
+    if (auto done = write_document(ledger_path, to_json(*ledger)); !done) {
       return command.fail(done.error());
     }
   }

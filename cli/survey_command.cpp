@@ -68,7 +68,7 @@ Exit survey_one(Command& command) {
     return command.fail(assessment.error());
   }
   if (!options.save_views.empty()) {
-    if (auto done = command.write(options.save_views, to_json(assessment->views)); !done) {
+    if (auto done = command.write_json(options.save_views, to_json(assessment->views)); !done) {
       return command.fail(done.error());
     }
   }

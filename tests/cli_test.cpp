@@ -113,8 +113,8 @@ TEST_F(Tool, EndsWithThreeOnBadInputAndWritesNothing) {
 TEST_F(Tool, EndsWithFourWhereItCanNotWrite) {
   test::write_all(path("file"), "no folder");
   EXPECT_EQ(run_tool({"run", scene_, "-o", path("file")}).exit_code, 4);
-  EXPECT_EQ(run_tool({"propose", scene_, "-o", path("none/p.json")}).exit_code, 4);
-  EXPECT_EQ(run_tool({"survey", scene_, "-o", path("none/s.txt")}).exit_code, 4);
+  EXPECT_EQ(run_tool({"propose", scene_, "-o", path("file/p.json")}).exit_code, 4);
+  EXPECT_EQ(run_tool({"survey", scene_, "-o", path("file/s.txt")}).exit_code, 4);
   EXPECT_EQ(test::read_all(path("file")), "no folder");
 }
 

@@ -23,12 +23,60 @@ TEST(WriteText, ReplacesTheWholeFileAndLeavesNothingBeside) {
   EXPECT_EQ(test::list_folder(folder), (std::vector<std::string>{"a.json"}));
 }
 
-TEST(WriteText, NamesAFolderThatIsNotThere) {
+TEST(WriteText, MakesTheFoldersThatLeadThere) {
   const auto folder = test::make_scratch();
-  const auto done = write_text((folder / "none" / "a.json").string(), "text");
+  ASSERT_TRUE(write_text((folder / "a" / "b" / "c.txt").string(), "text"));
+  EXPECT_EQ(test::read_all(folder / "a" / "b" / "c.txt"), "text");
+  test::write_all(folder / "file", "no folder");
+  const auto done = write_text((folder / "file" / "c.txt").string(), "text");
   ASSERT_FALSE(done);
   EXPECT_EQ(done.error().code, ErrorCode::cannot_write);
-  EXPECT_NE(done.error().message.find("No such file"), std::string::npos);
+  EXPECT_NE(done.error().message.find("Not a directory"), std::string::npos)
+      << done.error().message;
+}
+
+TEST(WriteDocument, NeverReplacesWhatCanBeReadByWhatCanNot) {
+  const auto folder = test::make_scratch();
+  const std::string path = (folder / "a.json").string();
+  ASSERT_TRUE(write_document(path, "{\"a\": 1}"));
+  for (const char* bad : {"{\"a\": 1", "{\"a\": \"\xFF\"}", "[1,]"}) {
+    const auto done = write_document(path, bad);
+    ASSERT_FALSE(done) << bad;
+    EXPECT_EQ(done.error().code, ErrorCode::cannot_write);
+  }
+  EXPECT_EQ(test::read_all(path), "{\"a\": 1}");
+  EXPECT_EQ(test::list_folder(folder), (std::vector<std::string>{"a.json"}));
+}
+
+TEST(WriteScene, NeverReplacesWhatCanBeReadByWhatCanNot) {
+  const auto folder = test::make_scratch();
+  Scene scene = test::make_random_scene(1, 5);
+  for (const char* ending : {".glb", ".gltf"}) {
+    const std::string path = (folder / (std::string("a") + ending)).string();
+    ASSERT_TRUE(write_scene(scene, path));
+    const auto files = test::list_folder(folder);
+    const std::string before = test::read_all(path);
+    Scene broken = scene;
+    broken.nodes[0].extra.ensure().extras = "{\"half\": ";
+    const auto written = write_scene(broken, path);
+    ASSERT_FALSE(written);
+    EXPECT_EQ(written.error().code, ErrorCode::cannot_write);
+    EXPECT_NE(written.error().message.find("can't be read"), std::string::npos);
+    EXPECT_EQ(test::read_all(path), before);
+    EXPECT_EQ(test::list_folder(folder), files);
+  }
+}
+
+TEST(WriteScene, WritesNamesThatAreNoUtf8AsUtf8) {
+  const auto folder = test::make_scratch();
+  Scene scene = test::make_random_scene(1, 5);
+  scene.nodes[0].name = "gr\xFC"
+                        "n";
+  const std::string path = (folder / "new" / "a.glb").string();
+  ASSERT_TRUE(write_scene(scene, path));
+  const auto again = read_scene(path);
+  ASSERT_TRUE(again) << to_string(again.error());
+  EXPECT_EQ(again->nodes[0].name, "gr\xC3\xBCn");
 }
 
 TEST(WriteText, LeavesAFolderOfThatNameAlone) {

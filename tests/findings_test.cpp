@@ -143,6 +143,19 @@ INSTANTIATE_TEST_SUITE_P(
                 c.scene().missing_files.push_back({"gone.png", "image 3"});
               },
               0},
+        Fault{FindingCode::part_skipped,
+              [](Clean& c) {
+                c.scene().skipped_parts.push_back({"kit.obj", "faces", "left out", "odd", 3, 7});
+              },
+              0},
+        Fault{FindingCode::semantic_unknown,
+              [](Clean& c) {
+                std::vector<Attribute>& attributes = c.primitive(c.wall).attributes;
+                attributes.push_back({"TEXCOORD_true", attributes.back().stream});
+              },
+              1},
+        Fault{FindingCode::uvs_missing,
+              [](Clean& c) { c.scene().materials[0].base_color_texture.texcoord = 3; }, 2},
         Fault{FindingCode::image_unreadable, [](Clean& c) { c.images[0].problem = "cut short"; },
               2},
         Fault{FindingCode::placed_twice, [](Clean& c) { c.builder.add_node("again", c.wall); }, 1},

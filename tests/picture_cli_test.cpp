@@ -219,7 +219,7 @@ TEST_F(Pictures, SayWhatIsWrongWithTheLine) {
   expect_error({"--size", "20x20"}, 2, "is no size from 320x240");
   expect_error({"-o", path("p.bmp")}, 2, "must end in .png, .jpg or .webp");
   const test::Outcome over =
-      test::run_tool({"picture", path("house.glb"), "-o", path("none/p.png")});
+      test::run_tool({"picture", path("house.glb"), "-o", path("house.glb/p.png")});
   EXPECT_EQ(over.exit_code, 4) << over.err;
 }
 

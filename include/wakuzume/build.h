@@ -83,6 +83,9 @@ struct Ledger {
   std::vector<MaterialId> material_from;
   ContentHash source_hash;
   ContentHash result_hash;
+  /// Within which another's geometry stands for that of an instanced draw.
+  FamilySettings families;
+  std::vector<TakenBack> taken_back;  ///< as the plan has it
   std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
   std::vector<LedgerResult> results;  ///< by node and primitive
   SourceCopy source_copy;

@@ -21,6 +21,7 @@ namespace wakuzume {
 enum class FindingCode : std::uint8_t {
   not_finite,              ///< NaN or infinite values
   file_missing,            ///< named by the scene, not there
+  part_skipped,            ///< of a file, because it can't be read
   image_unreadable,        ///< can't be decoded
   placed_twice,            ///< the same shape in the same place
   triangles_shared,        ///< two primitives of a mesh draw the same triangles
@@ -38,6 +39,8 @@ enum class FindingCode : std::uint8_t {
   image_too_fine,          ///< more texels than the surfaces need
   image_one_color,         ///< all pixels are equal
   image_size_uneven,       ///< a side that is no power of two
+  semantic_unknown,        ///< neither one of the standard's nor an application's own
+  uvs_missing,             ///< its texture looks up a set that is not there
   normals_missing,         ///< the material is lit
   tangents_missing,        ///< the material has a normal texture
   transform_mirrored,
@@ -52,7 +55,7 @@ enum class FindingCode : std::uint8_t {
   track_constant,       ///< animated, and never moves
   resource_unused,      ///< in the file, and nothing shows it
 };
-inline constexpr std::size_t finding_code_count = 32;
+inline constexpr std::size_t finding_code_count = 35;
 std::string_view to_string(FindingCode code);
 
 enum class Severity : std::uint8_t {

@@ -24,8 +24,8 @@
 /// Files in and out: glTF 2.0 scenes and the documents of our own.
 ///
 /// 1. A file is untrusted: every offset, count, index and enumerator is checked before it is used.
-/// 2. A target is written beside its place, synced and renamed: the old file or the new, never
-/// half.
+/// 2. A target is written beside its place, synced, read again and renamed: the old file or the new,
+/// never half, and never one that can't be read.
 /// 3. What was read and not changed is written back, extensions and extras included.
 namespace wakuzume {
 
@@ -60,6 +60,7 @@ std::vector<std::string> list_files(const Scene& scene, const std::string& path)
 /// \param inputs  files that must stay as they are; a target that is one of them is refused
 /// \error cannot_write, too_large (a .glb above 4 GiB), not_supported (another ending),
 ///        unsafe_path (an image whose uri leaves the folder)
+/// \cost that of the bytes, and of reading the scene again before anything is replaced
 Result<WriteReport> write_scene(const Scene& scene,
                                 const std::string& path,
                                 const std::vector<std::string>& inputs = {},
@@ -106,8 +107,12 @@ std::string to_svg(const Scene& scene,
                    const Bytes& picture,
                    const std::string& subtitle = {});
 
-/// Writes text to a file, whole or not at all. \error cannot_write
+/// Writes text to a file, whole or not at all. Folders that lead there are made.
+/// \error cannot_write
 Result<void> write_text(const std::string& path, std::string_view text);
+/// The same for JSON, which is read again before the file gets its name.
+/// \error cannot_write  and where it is no JSON
+Result<void> write_document(const std::string& path, std::string_view json);
 
 /// \error cannot_open, bad_json, bad_type, bad_value, missing_member; unknown members are errors
 Result<std::vector<Viewpoint>> read_views(const std::string& path);

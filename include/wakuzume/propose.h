@@ -29,6 +29,7 @@
 /// 3. The clusters are the cheapest cut through a spatial tree of each key: no other choice of its
 ///    branches costs less by the profile's prices within the limits.
 /// 4. Same scene, same settings, same views: the same plan, for any number of threads.
+/// 5. The plan passes check_plan: what would not, is taken back, planned otherwise, and told.
 namespace wakuzume {
 
 enum class Blended : std::uint8_t { keep, merge };
@@ -119,9 +120,10 @@ enum class KeepReason : std::uint8_t {
   alone_in_its_cell,    ///< its nearest partners are in other cells of the grid
   above_vertex_limit,   ///< alone it has as many vertices as a cluster may have
   cheaper_alone,        ///< with its nearest partners it would cost more than by itself
-  by_hand               ///< somebody took it out of the plan
+  by_hand,              ///< somebody took it out of the plan
+  taken_back            ///< merged it was not what it was; Plan::taken_back says why
 };
-inline constexpr std::size_t keep_reason_count = 7;
+inline constexpr std::size_t keep_reason_count = 8;
 std::string_view to_string(KeepReason reason);
 
 /// Where the origin of a group's result is.
@@ -171,6 +173,20 @@ struct KeptDraw {
   DrawRef draw;
   KeepReason reason = KeepReason::must_stay;
   StayRule rule = StayRule::none;  ///< with must_stay
+};
+
+/// What a draw was taken out of once it was planned.
+enum class TakenFrom : std::uint8_t {
+  repeats,  ///< another's geometry does not show what it shows: it shows its own
+  merges    ///< it stays as it is
+};
+inline constexpr std::size_t taken_from_count = 2;
+std::string_view to_string(TakenFrom from);
+
+struct TakenBack {
+  DrawRef draw;
+  TakenFrom from = TakenFrom::repeats;
+  std::string why;  ///< one sentence
 };
 
 /// What a scene adds up to, and what its frames take over the views.
@@ -225,6 +241,7 @@ struct Plan {
   Forecast forecast;
   std::vector<Group> groups;
   std::vector<KeptDraw> kept;
+  std::vector<TakenBack> taken_back;    ///< ascending by draw, then by what from; one each
   std::vector<PlannedFamily> families;  ///< of more than one draw
   std::vector<DrawMark> marks;          ///< one a draw, in draw order
 };

@@ -165,6 +165,16 @@ struct MissingFile {
   std::string used_for;  ///< "image 3", "material library"
 };
 
+/// Something in a file that can't be read as it stands. The scene is whole without it.
+struct SkippedPart {
+  std::string file;     ///< its name
+  std::string what;     ///< "faces with fewer than three corners"
+  std::string instead;  ///< what became of them: "left out"
+  std::string detail;   ///< of the first: "vertex 9 is asked for, 4 are there so far"
+  std::uint64_t count = 0;
+  std::uint64_t first_line = 0;  ///< from 1 on
+};
+
 struct Scene {
   Asset asset;
   std::vector<Block> blocks;
@@ -185,6 +195,7 @@ struct Scene {
   std::vector<std::string> extensions_used;
   std::vector<std::string> extensions_required;
   std::vector<MissingFile> missing_files;
+  std::vector<SkippedPart> skipped_parts;
   Boxed<Extra> lights_extra;  ///< beside the list in the root's KHR_lights_punctual
   Boxed<Extra> extra;
 

@@ -22,7 +22,8 @@
 /// In: both scenes and the ledger between them. Out: a verdict.
 /// The audit decodes both scenes afresh, element by element, and follows each ledger row:
 /// 1. every source triangle, line and point is in the result exactly once, wound the same way;
-/// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance;
+/// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance; where
+///    an instance shows another's geometry, within that by which the ledger says it was chosen;
 /// 3. the material is the same one; nothing is drawn that no row accounts for.
 namespace wakuzume {
 
@@ -39,14 +40,6 @@ struct VerifySettings {
   double position_tolerance = 1e-6;
   /// Allowed difference of a component of a normal or tangent. \range [0, 2]
   double direction_tolerance = 1e-4;
-  /// Where an instance shows another's geometry in place of its own: allowed distance as a share of
-  /// the diagonal of the draw's box. \range [0, 1]
-  double repeat_tolerance = 2e-4;
-  /// There too: allowed difference of UVs and colours, and a hundred times that of a direction's
-  /// component. \range [0, 1]
-  double repeat_attribute_tolerance = 1e-4;
-  /// Semantics that may differ there, as FamilySettings has them. \default none
-  std::vector<std::string> ignored_attributes{};
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <map>
 
+#include "scene/semantics.h"
+
 namespace wakuzume {
 namespace {
 
@@ -18,10 +20,10 @@ AttributeRole find_role(const std::string& semantic) {
   if (semantic == "TANGENT") {
     return AttributeRole::tangent;
   }
-  if (semantic.starts_with("TEXCOORD_")) {
+  if (find_uv_number(semantic)) {
     return AttributeRole::texcoord;
   }
-  return semantic.starts_with("COLOR_") ? AttributeRole::color : AttributeRole::custom;
+  return is_color(semantic) ? AttributeRole::color : AttributeRole::custom;
 }
 
 OutputAttribute make_output_attribute(const std::string& semantic, const Stream& stream) {

@@ -38,6 +38,8 @@ class Builder {
     built_.scene = source;
     built_.ledger.source_hash = plan.scene_hash;
     built_.ledger.page_images = settings.page_images;
+    built_.ledger.families = plan.settings.families;
+    built_.ledger.taken_back = plan.taken_back;
     built_.ledger.rows.resize(survey.draws.size());
     for (std::size_t d = 0; d < survey.draws.size(); ++d) {
       built_.ledger.rows[d].source = {survey.draws[d].node, survey.draws[d].primitive};

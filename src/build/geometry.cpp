@@ -80,6 +80,33 @@ Frame PlanGeometry::make_object_frame(const std::string& object) const {
   return frames_.make(all);
 }
 
+std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
+                                                        const Frame& frame) const {
+  std::vector<MergePart> parts;
+  for (const DrawRef& ref : group.members) {
+    parts.push_back({ref, place(frame, frames_.world()[to_index(ref.node)])});
+  }
+  return parts;
+}
+
+std::vector<MergePart> PlanGeometry::make_prototype_parts(const Group& group) const {
+  std::vector<MergePart> parts;
+  for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+    parts.push_back({group.prototype[p], make_part_matrix(frames_.world(), group, p)});
+  }
+  return parts;
+}
+
+/// \pre the plan was checked: each has a size
+std::vector<Trs> PlanGeometry::make_instances(const Group& group, const Frame& frame) const {
+  std::vector<Trs> placed;
+  const Box3d box = make_prototype_box(survey_, frames_.world(), group);
+  for (std::size_t i = 0; i < group.instance_count(); ++i) {
+    placed.push_back(frames_.make_instance(group, frame, box, i).value_or(Trs{}));
+  }
+  return placed;
+}
+
 std::size_t PlanGeometry::add_merge(const Group& group,
                                     const std::vector<MergePart>& parts,
                                     MaterialId material) {
@@ -109,7 +136,7 @@ std::size_t PlanGeometry::find_prototype(const Group& group) {
   if (added) {
     Prototype prototype;
     if (group.prototype.size() > 1 || group.axes != identity_matrix) {
-      prototype.merge = add_merge(group, frames_.make_prototype_parts(group), find_material(group));
+      prototype.merge = add_merge(group, make_prototype_parts(group), find_material(group));
     }
     prototypes_.push_back(prototype);
   }
@@ -145,14 +172,14 @@ void PlanGeometry::prepare_groups() {
       work.frame = slot->second;
     }
     if (group.kind == GroupKind::cluster) {
-      work.merge = add_merge(group, frames_.make_cluster_parts(group, work.frame), group.material);
+      work.merge = add_merge(group, make_cluster_parts(group, work.frame), group.material);
     } else {
       work.prototype = find_prototype(group);
       if (group.instance_count() == 1) {
-        work.frame.local = frames_.make_single(group, work.frame);
+        work.frame.local = frames_.make_single(group, work.frame).value_or(Trs{});
       } else {
         work.set = sets_.size();
-        sets_.emplace_back(frames_.make_instances(group, work.frame),
+        sets_.emplace_back(make_instances(group, work.frame),
                            make_instance_lanes(source_, plan_.settings, group));
       }
     }

@@ -7,10 +7,10 @@
 #include <string>
 #include <vector>
 
-#include "build/frames.h"
 #include "build/instances.h"
 #include "build/merge.h"
 #include "build/reuse.h"
+#include "plan/frames.h"
 #include "wakuzume/build.h"
 
 /// All geometry that a plan makes, in one block.
@@ -67,6 +67,10 @@ class PlanGeometry {
   void adjust_groups(const std::set<std::size_t>& assets);
   [[nodiscard]] Frame make_object_frame(const std::string& object) const;
   std::size_t find_prototype(const Group& group);
+  [[nodiscard]] std::vector<MergePart> make_cluster_parts(const Group& group,
+                                                          const Frame& frame) const;
+  [[nodiscard]] std::vector<MergePart> make_prototype_parts(const Group& group) const;
+  [[nodiscard]] std::vector<Trs> make_instances(const Group& group, const Frame& frame) const;
   std::size_t add_merge(const Group& group,
                         const std::vector<MergePart>& parts,
                         MaterialId material);

@@ -4,11 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <memory>
 #include <numeric>
 #include <tuple>
 
-#include "scene/point_tree.h"
+#include "family/judge.h"
 
 namespace wakuzume {
 namespace {
@@ -52,14 +51,13 @@ Mat4d to_matrix(const Affine& map) {
 }
 
 /// Elements as sorted lists of vertices, each turned so that its smallest vertex comes first.
-std::vector<std::array<std::uint32_t, 3>> list_elements(const Points& points, const Map* map) {
+std::vector<std::array<std::uint32_t, 3>> list_elements(const Points& points) {
   const std::size_t each = points.corners_each();
   std::vector<std::array<std::uint32_t, 3>> out(points.corners.size() / each);
   for (std::size_t e = 0; e < out.size(); ++e) {
     std::array<std::uint32_t, 3>& element = out[e];
     for (std::size_t c = 0; c < each; ++c) {
-      const std::uint32_t vertex = points.corners[e * each + c];
-      element[c] = map == nullptr ? vertex : (*map)[vertex];
+      element[c] = points.corners[e * each + c];
     }
     if (each == 3) {
       std::rotate(element.begin(), std::min_element(element.begin(), element.end()), element.end());
@@ -81,7 +79,12 @@ void turn_over(std::vector<std::array<std::uint32_t, 3>>& triangles) {
 class Fitter {
  public:
   Fitter(const Points& from, const Points& to, const FamilySettings& settings)
-      : from_(from), to_(to), settings_(settings), strict_(settings.tolerance * to.diagonal) {}
+      : from_(from),
+        to_(to),
+        settings_(settings),
+        judge_(to, identity_matrix),
+        limits_(make_repeat_limits(settings, judge_.size_m())),
+        strict_(limits_.position_m) {}
 
   std::optional<Fit> find() {
     if (from_.positions.size() != to_.positions.size() ||
@@ -101,19 +104,11 @@ class Fitter {
     return white_from_.rank >= 2 && white_from_.rank == white_to_.rank ? search() : std::nullopt;
   }
 
-  std::optional<Fit> check(const Mat4d& matrix) {
-    if (from_.positions.size() != to_.positions.size() ||
-        from_.corners.size() != to_.corners.size() || from_.width != to_.width) {
-      return std::nullopt;
-    }
-    Affine map;
-    map.linear = as_eigen(matrix).topLeftCorner<3, 3>();
-    map.offset = as_eigen(matrix).topRightCorner<3, 1>();
-    const auto pairs = match(map, strict_);
-    if (!pairs || !same_elements(map, *pairs)) {
-      return std::nullopt;
-    }
-    return Fit{matrix, measure(map, *pairs) / std::max(to_.diagonal, 1e-300)};
+  /// A map as it is, and how far it leaves the farthest corner.
+  std::optional<Fit> check(const Mat4d& matrix) const {
+    const auto judged = judge_.judge(from_, matrix, limits_);
+    return judged ? std::optional(Fit{matrix, judged->error_m / std::max(to_.diagonal, 1e-300)})
+                  : std::nullopt;
   }
 
  private:
@@ -128,17 +123,14 @@ class Fitter {
         return std::nullopt;
       }
     }
-    const auto pairs = match(map, strict_);
-    return pairs && same_elements(map, *pairs)
-               ? std::optional(Fit{identity_matrix, measure(map, *pairs) / to_.diagonal})
-               : std::nullopt;
+    return check(identity_matrix);
   }
 
   std::optional<Fit> try_same_order() {
     Map pairs(from_.positions.size());
     std::iota(pairs.begin(), pairs.end(), 0U);
-    auto here = list_elements(from_, nullptr);
-    const auto there = list_elements(to_, nullptr);
+    auto here = list_elements(from_);
+    const auto there = list_elements(to_);
     if (here != there) {
       if (from_.topology != Topology::triangles) {
         return std::nullopt;
@@ -257,9 +249,9 @@ class Fitter {
     for (const Affine& map : maps) {
       const double residual = measure(map, pairs);
       if (residual <= strict_ && residual <= best + strict_ / 10) {
-        return same_attributes(map, pairs) && same_elements(map, pairs)
-                   ? std::optional(Fit{to_matrix(map), residual / to_.diagonal})
-                   : std::nullopt;
+        if (auto fit = check(to_matrix(map))) {
+          return fit;
+        }
       }
     }
     return std::nullopt;
@@ -453,10 +445,7 @@ class Fitter {
                                            const Turning& turning,
                                            std::size_t vertex,
                                            double reach) {
-    if (!tree_) {
-      tree_ = std::make_unique<PointTree>(to_.positions);
-    }
-    tree_->find(map(from_.positions[vertex]), reach, near_);
+    judge_.tree().find(map(from_.positions[vertex]), reach, near_);
     const double tolerance = reach > near_factor * strict_
                                  ? std::max(0.2, settings_.direction_tolerance)
                                  : settings_.direction_tolerance;
@@ -481,25 +470,6 @@ class Fitter {
     return pairs;
   }
 
-  [[nodiscard]] bool same_attributes(const Affine& map, const Map& pairs) const {
-    const Turning turning(map);
-    for (std::size_t v = 0; v < pairs.size(); ++v) {
-      if (!same_values(v, pairs[v]) ||
-          !same_directions(turning, v, pairs[v], settings_.direction_tolerance)) {
-        return false;
-      }
-    }
-    return true;
-  }
-
-  [[nodiscard]] bool same_elements(const Affine& map, const Map& pairs) const {
-    auto moved = list_elements(from_, &pairs);
-    if (from_.topology == Topology::triangles && map.linear.determinant() < 0) {
-      turn_over(moved);
-    }
-    return moved == list_elements(to_, nullptr);
-  }
-
   [[nodiscard]] double measure(const Affine& map, const Map& pairs) const {
     double worst = 0;
     for (std::size_t v = 0; v < pairs.size(); ++v) {
@@ -511,11 +481,12 @@ class Fitter {
   const Points& from_;
   const Points& to_;
   const FamilySettings& settings_;
+  RepeatJudge judge_;
+  RepeatLimits limits_;
   double strict_;  ///< metres in the space of `to`
   Whitening white_from_;
   Whitening white_to_;
   std::vector<std::pair<double, std::uint32_t>> by_radius_;
-  std::unique_ptr<PointTree> tree_;
   std::vector<std::pair<std::uint32_t, double>> near_;
 };
 

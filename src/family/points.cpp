@@ -209,9 +209,16 @@ void find_means(Points& out) {
 }  // namespace
 
 Points make_points(const Scene& scene, const Primitive& primitive, const FamilySettings& settings) {
+  return make_points(scene, primitive, make_list_indices(scene, primitive), settings);
+}
+
+Points make_points(const Scene& scene,
+                   const Primitive& primitive,
+                   std::vector<std::uint32_t> corners,
+                   const FamilySettings& settings) {
   Points out;
   out.topology = find_topology(primitive.mode);
-  out.corners = make_list_indices(scene, primitive);
+  out.corners = std::move(corners);
   std::size_t positions = 0;
   const std::vector<Column> columns = make_columns(scene, primitive, settings, positions, out);
   const std::vector<float> records = make_distinct_records(columns, positions, out);

@@ -45,6 +45,11 @@ struct Points {
 
 /// \cost one decode of what the indices use, and a sort-free search for equal vertices
 Points make_points(const Scene& scene, const Primitive& primitive, const FamilySettings& settings);
+/// Of some of its elements. \param corners  list indices of these
+Points make_points(const Scene& scene,
+                   const Primitive& primitive,
+                   std::vector<std::uint32_t> corners,
+                   const FamilySettings& settings);
 
 /// What must be equal before two primitives are worth a look: topology, elements, attributes.
 std::string make_signature(const Scene& scene,

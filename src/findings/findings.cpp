@@ -126,6 +126,7 @@ const Primitive& FindingCollector::primitive_of(const Shape& shape) const {
 std::string_view to_string(FindingCode code) {
   constexpr std::string_view names[finding_code_count] = {"not_finite",
                                                           "file_missing",
+                                                          "part_skipped",
                                                           "image_unreadable",
                                                           "placed_twice",
                                                           "triangles_shared",
@@ -143,6 +144,8 @@ std::string_view to_string(FindingCode code) {
                                                           "image_too_fine",
                                                           "image_one_color",
                                                           "image_size_uneven",
+                                                          "semantic_unknown",
+                                                          "uvs_missing",
                                                           "normals_missing",
                                                           "tangents_missing",
                                                           "transform_mirrored",

@@ -6,6 +6,7 @@
 
 #include "findings/collector.h"
 #include "scene/elements.h"
+#include "scene/semantics.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -46,6 +47,7 @@ class GeometryFinder {
       finding.draw_cost = finding.draws.size();
       all_.add(std::move(finding));
     }
+    find_unknown_semantics(id);
     if (scan.degenerate_triangles > 0) {
       Finding finding = about(FindingCode::triangles_degenerate, Severity::minor, id);
       finding.what = fmt::format("{} of {} have no area", scan.degenerate_triangles,
@@ -69,6 +71,22 @@ class GeometryFinder {
       finding.remedy = "split it, or accept 32-bit indices";
       all_.add(std::move(finding));
     }
+  }
+
+  void find_unknown_semantics(ShapeId id) {
+    std::string names;
+    for (const Attribute& attribute : all_.primitive_of(survey_[id]).attributes) {
+      if (!is_known_semantic(attribute.semantic)) {
+        names += (names.empty() ? "\"" : ", \"") + attribute.semantic + "\"";
+      }
+    }
+    if (names.empty()) {
+      return;
+    }
+    Finding finding = about(FindingCode::semantic_unknown, Severity::minor, id);
+    finding.what = fmt::format("has vertex attributes that the standard does not know: {}", names);
+    finding.remedy = "sets are numbered, as in TEXCOORD_0; an application's own begin with _";
+    all_.add(std::move(finding));
   }
 
   [[nodiscard]] std::uint64_t index_bytes(const Shape& shape) const {

@@ -33,6 +33,7 @@ class ImageFinder {
       take_uses(make_id<ShapeId>(s));
     }
     find_missing();
+    find_skipped();
     find_copies();
     for (std::size_t i = 0; i < uses_.size(); ++i) {
       const auto id = make_id<ImageId>(i);
@@ -97,6 +98,19 @@ class ImageFinder {
       finding.subject = file.uri;
       finding.what = fmt::format("is named for {} and can't be found", file.used_for);
       finding.remedy = "put the file there, or mend the name";
+      all_.add(std::move(finding));
+    }
+  }
+
+  void find_skipped() {
+    for (const SkippedPart& part : scene_.skipped_parts) {
+      Finding finding;
+      finding.code = FindingCode::part_skipped;
+      finding.severity = Severity::serious;
+      finding.subject = part.file;
+      finding.what = fmt::format("{} {}: {}; the first in line {}: {}", part.count, part.what,
+                                 part.instead, part.first_line, part.detail);
+      finding.remedy = "mend the file, or export it again, if that is missed";
       all_.add(std::move(finding));
     }
   }

@@ -81,14 +81,28 @@ class MaterialFinder {
     all_.add(std::move(finding));
   }
 
+  static bool has_all_uvs(const Material& material, const Shape& shape) {
+    const auto slots = list_slots(material);
+    return std::all_of(slots.begin(), slots.end(), [&](const TextureSlot* slot) {
+      return slot->texture == no_texture ||
+             std::any_of(shape.uvs.begin(), shape.uvs.end(), [&](const UvRange& range) {
+               return range.set == find_uv_set(*slot);
+             });
+    });
+  }
+
   void find_missing_attributes(std::size_t m) {
     const bool is_default = m == scene_.materials.size();
     const Material material = is_default ? Material{} : scene_.materials[m];
+    std::vector<ShapeId> no_uvs;
     std::vector<ShapeId> no_normals;
     std::vector<ShapeId> no_tangents;
     for (const ShapeId id : all_.shapes_of_material[m]) {
       const Shape& shape = all_.survey[id];
       const Primitive& primitive = all_.primitive_of(shape);
+      if (!has_all_uvs(material, shape)) {
+        no_uvs.push_back(id);
+      }
       if (shape.topology != Topology::triangles || material.unlit()) {
         continue;
       }
@@ -102,6 +116,9 @@ class MaterialFinder {
     const auto under_it = [](const std::vector<ShapeId>& shapes, const char* lack) {
       return fmt::format("under it {} {}", shapes.size() == 1 ? "has" : "have", lack);
     };
+    add(FindingCode::uvs_missing, Severity::serious, m, no_uvs,
+        under_it(no_uvs, "no UVs for all of its textures, so that one texel, at 0, 0, covers it"),
+        "export the UV set that the material asks for, or take the texture away");
     add(FindingCode::normals_missing, Severity::minor, m, no_normals,
         under_it(no_normals, "no normals, so that it looks faceted"),
         "export normals, unless flat faces are what you want");

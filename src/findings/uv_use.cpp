@@ -43,7 +43,7 @@ std::vector<UvUse> list_uv_uses(const Scene& scene, const Shape& shape) {
       continue;
     }
     const UvTransform transform = slot->transform ? *slot->transform : UvTransform{};
-    const std::uint32_t set = transform.texcoord != no_index ? transform.texcoord : slot->texcoord;
+    const std::uint32_t set = find_uv_set(*slot);
     const auto hit = std::find_if(shape.uvs.begin(), shape.uvs.end(),
                                   [&](const UvRange& range) { return range.set == set; });
     if (hit == shape.uvs.end()) {

@@ -118,6 +118,15 @@ Result<void> FileWriter::fail(const char* what) const {
 Result<void> FileWriter::open(const std::string& path) {
   path_ = path;
   const std::filesystem::path target(path);
+  std::error_code problem;
+  if (target.has_parent_path()) {
+    std::filesystem::create_directories(target.parent_path(), problem);
+  }
+  if (problem) {
+    return Failure(Error{ErrorCode::cannot_write,
+                         "its folder can't be made: " + problem.message(),
+                         {path_, ""}});
+  }
   temporary_ =
       (target.parent_path() / fmt::format(".{}.{}.part", target.filename().string(), ::getpid()))
           .string();

@@ -30,6 +30,7 @@ class FileWriter {
   FileWriter(FileWriter&& other) noexcept;
   FileWriter& operator=(FileWriter&&) = delete;
 
+  /// Makes the folders that lead there.
   Result<void> open(const std::string& path);
   Result<void> write(const void* data, std::size_t size);
   Result<void> write_at(std::uint64_t offset, const void* data, std::size_t size);
@@ -42,6 +43,8 @@ class FileWriter {
 
   [[nodiscard]] std::uint64_t written() const { return written_; }
   [[nodiscard]] const std::string& path() const { return path_; }
+  /// Where it is until it is committed.
+  [[nodiscard]] const std::string& temporary() const { return temporary_; }
 
  private:
   Result<void> fail(const char* what) const;

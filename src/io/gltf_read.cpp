@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "io/gltf_read.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -99,8 +101,10 @@ Result<Container> split_container(const Bytes& file) {
 /// Brings in the bytes that the JSON refers to.
 class Loader {
  public:
-  Loader(Scene& scene, const std::string& path)
-      : scene_(scene), folder_(std::filesystem::path(path).parent_path()) {}
+  Loader(Scene& scene, const std::string& path, const StandIns& stand_ins)
+      : scene_(scene),
+        folder_(std::filesystem::path(path).parent_path()),
+        stand_ins_(stand_ins) {}
 
   Result<void> load_blocks(const Container& parts, const std::vector<std::uint64_t>& lengths) {
     for (std::size_t i = 0; i < scene_.blocks.size(); ++i) {
@@ -172,7 +176,9 @@ class Loader {
     if (!relative) {
       return placed(relative.error(), at);
     }
-    auto bytes = map_file((folder_ / *relative).string());
+    const std::string name = (folder_ / *relative).string();
+    const auto stand_in = stand_ins_.find(name);
+    auto bytes = map_file(stand_in == stand_ins_.end() ? name : stand_in->second);
     return bytes ? bytes : placed(bytes.error(), at);
   }
 
@@ -188,6 +194,7 @@ class Loader {
 
   Scene& scene_;
   std::filesystem::path folder_;
+  const StandIns& stand_ins_;
 };
 
 Result<void> check_limits(const Scene& scene, const ReadLimits& limits) {
@@ -205,6 +212,7 @@ Result<void> check_limits(const Scene& scene, const ReadLimits& limits) {
 
 Result<Scene> read_parts(const Bytes& file,
                          const std::string& path,
+                         const StandIns& stand_ins,
                          const ReadLimits& limits,
                          const RunControl& run) {
   const Result<Container> parts = split_container(file);
@@ -216,7 +224,7 @@ Result<Scene> read_parts(const Bytes& file,
   if (!scene) {
     return scene;
   }
-  Loader loader(*scene, path);
+  Loader loader(*scene, path, stand_ins);
   if (auto done = loader.load_blocks(*parts, parser.block_lengths()); !done) {
     return Failure(done.error());
   }
@@ -237,22 +245,28 @@ Result<Scene> read_parts(const Bytes& file,
 
 }  // namespace
 
-Result<Scene> read_scene(const std::string& path, const ReadLimits& limits, const RunControl& run) {
-  const std::string ending = std::filesystem::path(path).extension().string();
-  if (ending == ".obj" || ending == ".OBJ") {
-    return read_obj(path, run);
-  }
-  const Result<Bytes> file = map_file(path);
+Result<Scene> read_gltf(const std::string& path,
+                        const StandIns& stand_ins,
+                        const ReadLimits& limits,
+                        const RunControl& run) {
+  const auto stand_in = stand_ins.find(path);
+  const Result<Bytes> file = map_file(stand_in == stand_ins.end() ? path : stand_in->second);
   if (!file) {
     return Failure(file.error());
   }
-  Result<Scene> scene = read_parts(*file, path, limits, run);
+  Result<Scene> scene = read_parts(*file, path, stand_ins, limits, run);
   if (!scene) {
     Error error = scene.error();
     error.place.file = path;
     return Failure(std::move(error));
   }
   return scene;
+}
+
+Result<Scene> read_scene(const std::string& path, const ReadLimits& limits, const RunControl& run) {
+  const std::string ending = std::filesystem::path(path).extension().string();
+  return ending == ".obj" || ending == ".OBJ" ? read_obj(path, run)
+                                              : read_gltf(path, {}, limits, run);
 }
 
 }  // namespace wakuzume

@@ -1,17 +1,18 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
+#include <simdjson.h>
 
 #include <algorithm>
 #include <cstring>
 #include <filesystem>
 
 #include "io/file.h"
+#include "io/gltf_read.h"
 #include "io/gltf_write_json.h"
 #include "io/image_type.h"
 #include "io/uri.h"
 #include "scene/running.h"
-#include "wakuzume/io.h"
 
 namespace wakuzume {
 namespace {
@@ -219,6 +220,9 @@ class SceneWriter {
     for (std::size_t i = 0; i < files_.size() && done; ++i) {
       done = files_[i].finish();
     }
+    if (done) {
+      done = read_again();
+    }
     // Side files first: a scene is never in place without what it refers to.
     for (std::size_t i = files_.size(); i-- > 0 && done;) {
       done = files_[i].commit();
@@ -236,6 +240,24 @@ class SceneWriter {
   }
 
  private:
+  /// What nobody could read never gets its name.
+  [[nodiscard]] Result<void> read_again() const {
+    StandIns written;
+    for (const FileWriter& file : files_) {
+      written.emplace(file.path(), file.temporary());
+    }
+    const ReadLimits any{.max_zero_elements = 0xFFFF'FFFFULL};
+    const auto scene = read_gltf(path_, written, any, {run_.threads, nullptr});
+    if (scene) {
+      return {};
+    }
+    return Failure(Error{ErrorCode::cannot_write,
+                         fmt::format("what would be written can't be read ({}); nothing was "
+                                     "replaced",
+                                     scene.error().message),
+                         {path_, scene.error().place.pointer}});
+  }
+
   Result<FileWriter*> open(const std::string& path) {
     for (const std::string& input : inputs_) {
       std::error_code ignored;
@@ -331,8 +353,6 @@ class SceneWriter {
           is_there_already(target.string(), image.bytes)) {
         continue;
       }
-      std::error_code ignored;
-      fs::create_directories(target.parent_path(), ignored);
       const auto file = open(target.string());
       if (!file) {
         return Failure(file.error());
@@ -397,7 +417,33 @@ Result<WriteReport> write_scene(const Scene& scene,
   return SceneWriter(scene, path, inputs, run).write();
 }
 
-Result<void> write_text(const std::string& path, std::string_view text) {
+namespace {
+
+/// A document is read again as JSON before it gets its name.
+Result<void> read_document_again(const FileWriter& file) {
+  const auto bytes = map_file(file.temporary());
+  if (!bytes) {
+    return Failure(bytes.error());
+  }
+  simdjson::dom::parser parser;
+  const auto* const text = reinterpret_cast<const char*>(bytes->data().data());
+  const auto code = parser.parse(text, bytes->size()).error();
+  return code == simdjson::SUCCESS
+             ? Result<void>()
+             : Failure(Error{ErrorCode::cannot_write,
+                             fmt::format("what would be written is no JSON ({}); nothing was "
+                                         "replaced",
+                                         simdjson::error_message(code)),
+                             {file.path(), ""}});
+}
+
+}  // namespace
+
+namespace {
+
+/// \param check  is asked before the file gets its name
+template <class Check>
+Result<void> write_whole(const std::string& path, std::string_view text, const Check& check) {
   FileWriter file;
   auto done = file.open(path);
   if (done) {
@@ -406,7 +452,20 @@ Result<void> write_text(const std::string& path, std::string_view text) {
   if (done) {
     done = file.finish();
   }
+  if (done) {
+    done = check(file);
+  }
   return done ? file.commit() : done;
+}
+
+}  // namespace
+
+Result<void> write_text(const std::string& path, std::string_view text) {
+  return write_whole(path, text, [](const FileWriter&) { return Result<void>(); });
+}
+
+Result<void> write_document(const std::string& path, std::string_view json) {
+  return write_whole(path, json, read_document_again);
 }
 
 }  // namespace wakuzume

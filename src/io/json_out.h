@@ -13,6 +13,7 @@
 #include <string_view>
 #include <vector>
 
+#include "io/text_encoding.h"
 #include "wakuzume/bytes.h"
 
 /// Streaming JSON out, on RapidJSON's Writer.
@@ -69,10 +70,17 @@ class BasicJsonOut {
   }
   void end_array() { writer_.EndArray(); }
   void key(std::string_view name) {
+    if (!is_utf8(name)) {
+      return key(to_utf8(name));
+    }
     writer_.Key(name.data(), static_cast<rapidjson::SizeType>(name.size()));
   }
 
+  /// JSON is UTF-8, whatever names were given to the scene.
   void value(std::string_view text) {
+    if (!is_utf8(text)) {
+      return value(to_utf8(text));
+    }
     writer_.String(text.data(), static_cast<rapidjson::SizeType>(text.size()));
   }
   void value(const char* text) { value(std::string_view(text)); }

@@ -10,7 +10,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 4;
+constexpr std::uint32_t ledger_version = 5;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -33,6 +33,39 @@ void write_split(ReadableJsonOut& out, const SplitSettings& split) {
   line.end_object();
   out.key("split");
   out.line(line);
+}
+
+template <class AnyFamilies, class Visit>
+void for_each_tolerance(AnyFamilies& families, const Visit& visit) {
+  visit("tolerance", families.tolerance);
+  visit("attribute_tolerance", families.attribute_tolerance);
+  visit("direction_tolerance", families.direction_tolerance);
+  visit("ignored_attributes", families.ignored_attributes);
+}
+
+void write_families(ReadableJsonOut& out, const FamilySettings& families) {
+  JsonOut line;
+  line.begin_object();
+  for_each_tolerance(families,
+                     [&](const char* name, const auto& value) { line.member(name, value); });
+  line.end_object();
+  out.key("families");
+  out.line(line);
+}
+
+void write_taken_back(ReadableJsonOut& out, const Ledger& ledger) {
+  out.begin_array("taken_back");
+  for (const TakenBack& taken : ledger.taken_back) {
+    JsonOut line;
+    line.begin_object();
+    line.member("node", taken.draw.node);
+    line.member("primitive", taken.draw.primitive);
+    line.member("from", to_string(taken.from));
+    line.member("why", taken.why);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
 }
 
 /// -1 stands for one that is not there.
@@ -124,6 +157,14 @@ class LedgerReader {
     if (key == "split") {
       return read_split(value, at, ledger.split);
     }
+    if (key == "families") {
+      return read_families(value, at, ledger.families);
+    }
+    if (key == "taken_back") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_taken_back(item, a, ledger.taken_back.emplace_back());
+      });
+    }
     if (key == "materials") {
       return read_routes(in_, value, at, ledger.routes);
     }
@@ -183,6 +224,32 @@ class LedgerReader {
         return in_.read(item, a, result.shown.primitive);
       }
       return unknown_member(in_, a);
+    });
+  }
+
+  bool read_families(JsonValue value, const At& at, FamilySettings& families) {
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      bool known = false;
+      bool read = false;
+      for_each_tolerance(families, [&](std::string_view name, auto& member) {
+        if (name == key) {
+          known = true;
+          read = in_.read(v, a, member);
+        }
+      });
+      return known ? read : unknown_member(in_, a);
+    });
+    const auto valid = validate(families);
+    return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
+  }
+
+  bool read_taken_back(JsonValue value, const At& at, TakenBack& taken) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "node"        ? in_.read(v, a, taken.draw.node)
+             : key == "primitive" ? in_.read(v, a, taken.draw.primitive)
+             : key == "from"      ? read_word(in_, v, a, taken.from, taken_from_count)
+             : key == "why"       ? in_.read(v, a, taken.why)
+                                  : unknown_member(in_, a);
     });
   }
 
@@ -312,6 +379,10 @@ std::string to_json(const Ledger& ledger) {
   if (!ledger.material_from.empty()) {
     out.key("material_from");
     write_places(out, ledger.material_from);
+  }
+  write_families(out, ledger.families);
+  if (!ledger.taken_back.empty()) {
+    write_taken_back(out, ledger);
   }
   out.member("left_out", ledger.left_out);
   write_results(out, ledger);

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <map>
 #include <tuple>
+#include <utility>
 
 #include "io/text_lines.h"
 
@@ -116,13 +117,44 @@ class EarCutter {
   std::vector<std::size_t> left_;
 };
 
+/// Faults of one kind are listed once, with their count and the first of them.
+class Faults {
+ public:
+  void add(const char* what, const char* instead, std::string detail, std::uint64_t line) {
+    const auto hit = std::find_if(list_.begin(), list_.end(),
+                                  [&](const SkippedPart& part) { return part.what == what; });
+    if (hit != list_.end()) {
+      ++hit->count;
+    } else {
+      list_.push_back({"", what, instead, std::move(detail), 1, line});
+    }
+  }
+  std::vector<SkippedPart> take() { return std::move(list_); }
+
+ private:
+  std::vector<SkippedPart> list_;
+};
+
+/// Statements that say nothing of shapes: smoothing, display, and what belongs to curves.
+constexpr std::string_view silent_words[] = {
+    "s",     "mg",   "vp",         "bevel",     "c_interp", "d_interp", "lod",  "shadow_obj",
+    "step",  "deg",  "trace_obj",  "cstype",    "bmat",     "parm",     "trim", "hole",
+    "scrv",  "sp",   "end",        "ctech",     "stech",    "con",      "call", "csh",
+    "usemap", "maplib", "res"};
+constexpr std::string_view curve_words[] = {"curv", "curv2", "surf", "bzp", "bsp", "cdc", "cdp"};
+
+template <std::size_t n>
+bool is_one_of(std::string_view word, const std::string_view (&words)[n]) {
+  return std::find(std::begin(words), std::end(words), word) != std::end(words);
+}
+
 class ObjParser {
  public:
   explicit ObjParser(std::string_view text) : lines_(text) {}
 
   Result<ObjFile> parse() {
     std::string_view line;
-    while (lines_.next(line) && error_.message.empty()) {
+    while (lines_.next(line)) {
       std::string_view rest = line;
       const std::string_view word = take_word(rest);
       if (!word.empty() && word[0] != '#') {
@@ -132,7 +164,15 @@ class ObjParser {
     if (!file_.colors.empty()) {
       file_.colors.resize(file_.positions.size(), {1, 1, 1, 1});
     }
-    return error_.message.empty() ? Result<ObjFile>(std::move(file_)) : Failure(error_);
+    file_.skipped = faults_.take();
+    if (file_.runs.empty() && !file_.skipped.empty()) {
+      const SkippedPart& first = file_.skipped.front();
+      return Failure(
+          Error{ErrorCode::bad_value,
+                fmt::format("nothing in it can be used; the first fault: {}", first.detail),
+                {"", fmt::format("line {}", first.first_line)}});
+    }
+    return std::move(file_);
   }
 
  private:
@@ -141,11 +181,17 @@ class ObjParser {
       read_position(rest);
     } else if (word == "vt") {
       std::array<float, 2> uv{};
-      read_numbers(rest, uv, 1);
+      if (read_numbers(rest, uv, 1) == 0) {
+        uv = {0, 1};  // 0, 0 where v goes down
+        skip("texture coordinates that can't be read", "taken as UV 0, 0");
+      }
       file_.uvs.push_back(uv);
     } else if (word == "vn") {
       std::array<float, 3> normal{};
-      read_numbers(rest, normal, 3);
+      good_normals_.push_back(read_numbers(rest, normal, 3) == 3);
+      if (!good_normals_.back()) {
+        skip("normals that can't be read", "what uses them has none");
+      }
       file_.normals.push_back(normal);
     } else if (word == "f") {
       read_face(rest);
@@ -164,17 +210,23 @@ class ObjParser {
       run_ = no_index;
     } else if (word == "mtllib") {
       file_.libraries.emplace_back(trim_blanks(rest));
-    }
-    // Curves, surfaces and display statements have no triangles to take.
-  }
-
-  void fail(std::string message) {
-    if (error_.message.empty()) {
-      error_ = {
-          ErrorCode::bad_value, std::move(message), {"", fmt::format("line {}", lines_.number())}};
+    } else if (is_one_of(word, curve_words)) {
+      fail(fmt::format("\"{}\" has no triangles to take", word));
+      skip("curves and surfaces", "left out");
+    } else if (!is_one_of(word, silent_words)) {
+      fail(fmt::format("\"{}\" is no statement of this format", begin_of(word)));
+      skip("lines that are no statement", "left out");
     }
   }
 
+  /// What is wrong with the line at hand; the first that is said counts.
+  void fail(std::string detail) { detail_ = detail_.empty() ? std::move(detail) : detail_; }
+  /// \param instead  what becomes of them
+  void skip(const char* what, const char* instead) {
+    faults_.add(what, instead, std::exchange(detail_, {}), lines_.number());
+  }
+
+  /// \return how many there are; 0 where they are fewer than needed or one is no number
   template <std::size_t n>
   std::size_t read_numbers(std::string_view& rest, std::array<float, n>& out, std::size_t least) {
     std::size_t count = 0;
@@ -184,13 +236,18 @@ class ObjParser {
         break;
       }
       if (!parse_number(word, out[count])) {
-        fail(fmt::format("\"{}\" is no number", word));
-        return count;
+        // What follows the numbers that are needed is often a comment.
+        if (count >= least) {
+          break;
+        }
+        fail(fmt::format("\"{}\" is no number", begin_of(word)));
+        return 0;
       }
       ++count;
     }
     if (count < least) {
       fail(fmt::format("{} numbers where {} are needed", count, least));
+      return 0;
     }
     return count;
   }
@@ -199,6 +256,12 @@ class ObjParser {
   void read_position(std::string_view rest) {
     std::array<float, 7> numbers{};
     const std::size_t count = read_numbers(rest, numbers, 3);
+    // The numbers of those that follow must stay what they are.
+    good_positions_.push_back(count > 0);
+    if (count == 0) {
+      numbers = {};
+      skip("vertices that can't be read", "left out, with what uses them");
+    }
     file_.positions.push_back({numbers[0], numbers[1], numbers[2]});
     if (count >= 6) {
       file_.colors.resize(file_.positions.size() - 1, {1, 1, 1, 1});
@@ -211,7 +274,7 @@ class ObjParser {
   bool read_index(std::string_view word, std::size_t size, const char* what, std::uint32_t& out) {
     std::int64_t index = 0;
     if (!parse_number(word, index)) {
-      fail(fmt::format("\"{}\" is no index of a {}", word, what));
+      fail(fmt::format("\"{}\" is no index of a {}", begin_of(word), what));
       return false;
     }
     const auto count = static_cast<std::int64_t>(size);
@@ -224,17 +287,30 @@ class ObjParser {
     return true;
   }
 
+  /// Without its vertex a corner is none; UVs and normals can do without.
   bool read_corner(std::string_view word, ObjCorner& corner) {
     const std::size_t first = word.find('/');
     const std::size_t second = first == std::string_view::npos ? first : word.find('/', first + 1);
     if (!read_index(word.substr(0, first), file_.positions.size(), "vertex", corner.position)) {
       return false;
     }
+    if (!good_positions_[corner.position]) {
+      fail(fmt::format("vertex {} can't be read", corner.position + 1));
+      return false;
+    }
     const std::string_view uv =
         first == std::string_view::npos ? "" : word.substr(first + 1, second - first - 1);
     const std::string_view normal = second == std::string_view::npos ? "" : word.substr(second + 1);
-    return (uv.empty() || read_index(uv, file_.uvs.size(), "texture coordinate", corner.uv)) &&
-           (normal.empty() || read_index(normal, file_.normals.size(), "normal", corner.normal));
+    if (!uv.empty() && !read_index(uv, file_.uvs.size(), "texture coordinate", corner.uv)) {
+      skip("indices of texture coordinates that can't be", "their corners show UV 0, 0");
+    }
+    if (!normal.empty() && !read_index(normal, file_.normals.size(), "normal", corner.normal)) {
+      skip("indices of normals that can't be", "their faces have no normals");
+    }
+    if (corner.normal != no_index && !good_normals_[corner.normal]) {
+      corner.normal = no_index;
+    }
+    return true;
   }
 
   bool read_corners(std::string_view rest, std::vector<ObjCorner>& corners) {
@@ -249,10 +325,11 @@ class ObjParser {
   void read_face(std::string_view rest) {
     face_.clear();
     if (!read_corners(rest, face_)) {
-      return;
+      return skip("faces with an index that can't be", "left out");
     }
     if (face_.size() < 3) {
-      return fail(fmt::format("a face with {} corners", face_.size()));
+      fail(fmt::format("a face with {} corners", face_.size()));
+      return skip("faces with fewer than three corners", "left out");
     }
     std::vector<ObjCorner>& out = open_run(ObjElement::faces).corners;
     if (face_.size() == 3) {
@@ -269,7 +346,11 @@ class ObjParser {
   void read_lines(std::string_view rest) {
     face_.clear();
     if (!read_corners(rest, face_)) {
-      return;
+      return skip("lines and points with an index that can't be", "left out");
+    }
+    if (face_.size() < 2) {
+      fail(fmt::format("a line with {} corners", face_.size()));
+      return skip("lines with fewer than two corners", "left out");
     }
     std::vector<ObjCorner>& out = open_run(ObjElement::lines).corners;
     for (std::size_t i = 0; i + 1 < face_.size(); ++i) {
@@ -279,19 +360,25 @@ class ObjParser {
 
   void read_points(std::string_view rest) {
     face_.clear();
-    if (read_corners(rest, face_)) {
+    if (!read_corners(rest, face_)) {
+      return skip("lines and points with an index that can't be", "left out");
+    }
+    if (!face_.empty()) {
       std::vector<ObjCorner>& out = open_run(ObjElement::points).corners;
       out.insert(out.end(), face_.begin(), face_.end());
     }
   }
 
-  /// The run that the next element belongs to; one that was left may go on.
+  /// The run that `face_` belongs to; one that was left may go on.
   ObjRun& open_run(ObjElement kind) {
-    if (run_ == no_index || file_.runs[run_].kind != kind) {
+    const bool normals = std::all_of(face_.begin(), face_.end(), [](const ObjCorner& corner) {
+      return corner.normal != no_index;
+    });
+    if (run_ == no_index || file_.runs[run_].kind != kind || file_.runs[run_].normals != normals) {
       const auto [slot, added] =
-          known_.try_emplace({object_, group_, material_, kind}, file_.runs.size());
+          known_.try_emplace({object_, group_, material_, kind, normals}, file_.runs.size());
       if (added) {
-        file_.runs.push_back({object_, group_, material_, kind, {}});
+        file_.runs.push_back({object_, group_, material_, kind, normals, {}});
       }
       run_ = slot->second;
     }
@@ -300,12 +387,15 @@ class ObjParser {
 
   LineReader lines_;
   ObjFile file_;
-  Error error_;
+  Faults faults_;
+  std::string detail_;  ///< what is wrong with the line at hand
+  std::vector<bool> good_positions_;
+  std::vector<bool> good_normals_;
   std::string object_;
   std::string group_;
   std::string material_;
   std::size_t run_ = no_index;
-  std::map<std::tuple<std::string, std::string, std::string, ObjElement>, std::size_t> known_;
+  std::map<std::tuple<std::string, std::string, std::string, ObjElement, bool>, std::size_t> known_;
   std::vector<ObjCorner> face_;
 };
 
@@ -358,21 +448,54 @@ void apply_option(const MapOption& option,
   }
 }
 
+bool is_number(std::string_view word) {
+  float ignored = 0;
+  return parse_number(word, ignored);
+}
+
+/// An option that is not known, with what can only be its values; the rest of the line where there
+/// is none: then it is the name. A name may begin like an option, but it has an ending.
+std::string_view skip_option(std::string_view rest) {
+  std::string_view after = rest;
+  const std::string_view word = take_word(after);
+  if (word.size() < 2 || word[0] != '-' || word.find('.') != std::string_view::npos ||
+      trim_blanks(after).empty()) {
+    return rest;
+  }
+  while (true) {
+    std::string_view next = after;
+    const std::string_view value = take_word(next);
+    const bool belongs = is_number(value) || equals_word(value, "on") || equals_word(value, "off");
+    if (!belongs || trim_blanks(next).empty()) {
+      return after;
+    }
+    after = next;
+  }
+}
+
 /// Options, then all the rest of the line as the name: names may have blanks in them.
-MtlTexture parse_texture(std::string_view rest) {
+/// \param unknown  is told of options that are not known
+template <class Unknown>
+MtlTexture parse_texture(std::string_view rest, const Unknown& unknown) {
   MtlTexture out;
   while (true) {
     std::string_view after = rest;
-    const MapOption* option = find_option(take_word(after));
+    const std::string_view first = take_word(after);
+    const MapOption* option = find_option(first);
     if (option == nullptr) {
-      break;
+      const std::string_view behind = skip_option(rest);
+      if (behind.size() == rest.size()) {
+        break;
+      }
+      unknown(first);
+      rest = behind;
+      continue;
     }
     std::vector<std::string_view> words;
     while (words.size() < option->words) {
       std::string_view next = after;
       const std::string_view word = take_word(next);
-      float ignored = 0;
-      if (word.empty() || (option->numbers && !parse_number(word, ignored))) {
+      if (word.empty() || (option->numbers && !is_number(word))) {
         break;
       }
       words.push_back(word);
@@ -391,44 +514,67 @@ MtlTexture parse_texture(std::string_view rest) {
 
 class MtlParser {
  public:
-  std::vector<MtlMaterial> parse(std::string_view text) {
-    LineReader lines(text);
+  explicit MtlParser(std::string_view text) : lines_(text) {}
+
+  MtlFile parse() {
     std::string_view line;
-    while (lines.next(line)) {
+    while (lines_.next(line)) {
       std::string_view rest = line;
       const std::string_view word = take_word(rest);
       if (word.empty() || word[0] == '#') {
         continue;
       }
       if (equals_word(word, "newmtl")) {
-        materials_.emplace_back().name = trim_blanks(rest);
-      } else if (!materials_.empty()) {
-        statement(word, rest, materials_.back());
+        file_.materials.emplace_back().name = trim_blanks(rest);
+      } else if (!file_.materials.empty()) {
+        statement(word, rest, file_.materials.back());
       }
     }
-    return std::move(materials_);
+    file_.skipped = faults_.take();
+    return std::move(file_);
   }
 
  private:
-  static void read(std::string_view rest, float& out) {
+  void skip_number(std::string_view rest) {
+    faults_.add("numbers of materials that can't be read", "their defaults stand",
+                fmt::format("\"{}\" is no number", begin_of(trim_blanks(rest))),
+                lines_.number());
+  }
+
+  void read(std::string_view rest, float& out) {
     float value = 0;
-    if (parse_number(take_word(rest), value) && std::isfinite(value)) {
+    std::string_view after = rest;
+    if (parse_number(take_word(after), value) && std::isfinite(value)) {
       out = value;
+    } else {
+      skip_number(rest);
     }
   }
 
+  MtlTexture read_map(std::string_view rest) {
+    return parse_texture(rest, [&](std::string_view option) {
+      faults_.add("options of textures that are not known", "left out",
+                  fmt::format("the option {}", begin_of(option)), lines_.number());
+    });
+  }
+
   /// One number stands for all three.
-  static void read(std::string_view rest, std::array<float, 3>& out) {
+  void read(std::string_view rest, std::array<float, 3>& out) {
+    const std::string_view all = trim_blanks(rest);
     std::array<float, 3> values{};
     std::size_t count = 0;
     while (count < 3 && parse_number(take_word(rest), values[count]) &&
            std::isfinite(values[count])) {
       ++count;
     }
-    if (count == 1) {
+    std::string_view after = all;
+    take_word(after);
+    if (count == 1 && trim_blanks(after).empty()) {
       out = {values[0], values[0], values[0]};
     } else if (count == 3) {
       out = values;
+    } else if (!all.starts_with("spectral") && !all.starts_with("xyz")) {
+      skip_number(all);
     }
   }
 
@@ -439,7 +585,7 @@ class MtlParser {
            (bump && material.normal_map.name.empty());
   }
 
-  static void statement(std::string_view word, std::string_view rest, MtlMaterial& out) {
+  void statement(std::string_view word, std::string_view rest, MtlMaterial& out) {
     const auto is = [&](std::string_view name) { return equals_word(word, name); };
     if (is("Kd")) {
       read(rest, out.diffuse);
@@ -458,31 +604,33 @@ class MtlParser {
     } else if (is("Pm")) {
       read(rest, out.metallic);
     } else if (is("map_Kd")) {
-      out.diffuse_map = parse_texture(rest);
+      out.diffuse_map = read_map(rest);
     } else if (is("map_Ke")) {
-      out.emission_map = parse_texture(rest);
+      out.emission_map = read_map(rest);
     } else if (is("map_d")) {
-      out.alpha_map = parse_texture(rest);
+      out.alpha_map = read_map(rest);
     } else if (is_normal_map(word, out)) {
-      out.normal_map = parse_texture(rest);
+      out.normal_map = read_map(rest);
     } else {
       out.others.push_back({std::string(word), std::string(trim_blanks(rest))});
     }
   }
 
   /// "d -halo 0.5" depends on the angle, which glTF can't say: its number is taken as it is.
-  static void read_dissolve(std::string_view rest, float& alpha) {
+  void read_dissolve(std::string_view rest, float& alpha) {
     std::string_view after = rest;
     read(take_word(after) == "-halo" ? after : rest, alpha);
   }
 
-  std::vector<MtlMaterial> materials_;
+  LineReader lines_;
+  MtlFile file_;
+  Faults faults_;
 };
 
 }  // namespace
 
 Result<ObjFile> parse_obj(std::string_view text) { return ObjParser(text).parse(); }
 
-std::vector<MtlMaterial> parse_mtl(std::string_view text) { return MtlParser().parse(text); }
+MtlFile parse_mtl(std::string_view text) { return MtlParser(text).parse(); }
 
 }  // namespace wakuzume

@@ -10,6 +10,7 @@
 
 #include "wakuzume/ids.h"
 #include "wakuzume/result.h"
+#include "wakuzume/scene.h"
 
 /// Wavefront OBJ and MTL as statements, before they become a scene.
 namespace wakuzume {
@@ -30,6 +31,7 @@ struct ObjRun {
   std::string group;
   std::string material;  ///< empty: none was named
   ObjElement kind = ObjElement::faces;
+  bool normals = false;            ///< every corner has one
   std::vector<ObjCorner> corners;  ///< 1 a point, 2 a line, 3 a triangle
 };
 
@@ -40,11 +42,13 @@ struct ObjFile {
   std::vector<std::array<float, 3>> normals;
   std::vector<std::string> libraries;  ///< as mtllib has them, each line whole
   std::vector<ObjRun> runs;            ///< one a distinct combination, in first-seen order
+  std::vector<SkippedPart> skipped;    ///< a kind of fault each, in first-seen order
 };
 
 /// Faces with more than three corners are cut into triangles by their ears (G. H. Meisters, 1975);
-/// those with more than 1,000 corners into a fan.
-/// \error bad_value  a number or index that can't be; the place is "line N"
+/// those with more than 1,000 corners into a fan. What can't be read is left out and listed.
+/// \param text  UTF-8
+/// \error bad_value  nothing in it can be used; the place is the "line N" of the first fault
 Result<ObjFile> parse_obj(std::string_view text);
 
 /// A map_... statement: the name of a file behind its options.
@@ -71,8 +75,13 @@ struct MtlMaterial {
   std::vector<std::array<std::string, 2>> others;  ///< statements without a place in glTF
 };
 
+struct MtlFile {
+  std::vector<MtlMaterial> materials;
+  std::vector<SkippedPart> skipped;  ///< a kind of fault each, in first-seen order
+};
+
 /// Numbers that can't be read keep their default: libraries are written by hand more than any other
-/// file.
-std::vector<MtlMaterial> parse_mtl(std::string_view text);
+/// file. \param text  UTF-8
+MtlFile parse_mtl(std::string_view text);
 
 }  // namespace wakuzume

@@ -3,7 +3,6 @@
 #include "io/obj_read.h"
 
 #include <fmt/format.h>
-#include <simdjson.h>
 
 #include <algorithm>
 #include <cmath>
@@ -14,6 +13,7 @@
 #include "io/file.h"
 #include "io/json_out.h"
 #include "io/obj_parse.h"
+#include "io/text_encoding.h"
 #include "io/text_lines.h"
 #include "io/uri.h"
 
@@ -63,12 +63,12 @@ class FileFinder {
       return wanted.generic_string();
     }
     const fs::path parent = wanted.parent_path();
-    const std::string name = to_lower(wanted.filename().string());
+    const std::string name = to_lower(to_utf8(wanted.filename().string()));
     std::string best;
     for (const auto& entry : fs::directory_iterator(folder_ / parent, ignored)) {
       const std::string found = entry.path().filename().string();
       // The least of several, since folders are listed in any order.
-      if (to_lower(found) == name && entry.is_regular_file(ignored) &&
+      if (to_lower(to_utf8(found)) == name && entry.is_regular_file(ignored) &&
           (best.empty() || found < best)) {
         best = found;
       }
@@ -120,6 +120,7 @@ class ObjBuilder {
       read_libraries(line);
     }
     scene_.asset.generator.clear();
+    add_skipped(fs::path(path_).filename().string(), file.skipped);
     scene_.levels.emplace_back();
     scene_.default_level = LevelId{0};
     for (const ObjRun& run : file.runs) {
@@ -157,14 +158,24 @@ class ObjBuilder {
   void read_library(const std::string& name) {
     const auto bytes = map_file((folder_ / name).string());
     if (!bytes) {
-      scene_.missing_files.push_back({name, "the materials (mtllib)"});
+      scene_.missing_files.push_back({to_utf8(name), "the materials (mtllib)"});
       return;
     }
-    for (const MtlMaterial& material : parse_mtl(as_text(*bytes))) {
+    std::string storage;
+    const MtlFile file = parse_mtl(decode_text(as_text(*bytes), storage));
+    add_skipped(name, file.skipped);
+    for (const MtlMaterial& material : file.materials) {
       // The first of a name counts, as in every other reader.
       if (materials_.find(material.name) == materials_.end()) {
         materials_.emplace(material.name, add_material(material));
       }
+    }
+  }
+
+  void add_skipped(const std::string& file, const std::vector<SkippedPart>& skipped) {
+    for (const SkippedPart& part : skipped) {
+      scene_.skipped_parts.push_back(part);
+      scene_.skipped_parts.back().file = to_utf8(file);
     }
   }
 
@@ -229,22 +240,13 @@ class ObjBuilder {
       last["map_d"] = source.alpha_map.name;
     }
     for (const auto& [word, value] : last) {
-      out.member(to_valid(word), to_valid(value));
+      out.member(word, value);
     }
     out.end_object();
     out.end_object();
     if (!last.empty()) {
       material.extra.ensure().extras = out.take();
     }
-  }
-
-  /// Old files are in Latin-1: bytes that are no UTF-8 become '?'.
-  static std::string to_valid(std::string text) {
-    if (!simdjson::validate_utf8(text.data(), text.size())) {
-      std::replace_if(
-          text.begin(), text.end(), [](unsigned char c) { return c >= 0x80; }, '?');
-    }
-    return text;
   }
 
   TextureSlot add_slot(const MtlTexture& map, const char* what, const std::string& material) {
@@ -292,13 +294,14 @@ class ObjBuilder {
 
   ImageId add_image(const std::string& name, const std::string& what) {
     const std::string found = finder_.find(with_slashes(name));
-    const std::string shown = to_valid(found.empty() ? with_slashes(name) : found);
+    // Names in a folder may be in another encoding than those in the text.
+    const std::string shown = to_utf8(found.empty() ? with_slashes(name) : found);
     const auto [slot, added] = images_.try_emplace(shown, make_id<ImageId>(scene_.images.size()));
     if (!added) {
       return slot->second;
     }
     Image image;
-    image.name = to_valid(fs::path(shown).stem().string());
+    image.name = fs::path(shown).stem().string();
     const auto bytes =
         found.empty() ? Result<Bytes>(Failure(Error{})) : map_file((folder_ / found).string());
     if (bytes) {
@@ -322,7 +325,7 @@ class ObjBuilder {
     }
     // Named and nowhere described: kept apart by its name.
     MtlMaterial bare;
-    bare.name = to_valid(name);
+    bare.name = name;
     return materials_.emplace(name, add_material(bare)).first->second;
   }
 
@@ -348,7 +351,7 @@ class ObjBuilder {
     if (run.group.empty() && parent != no_node) {
       return parent;
     }
-    const std::string name = run.group.empty() ? fs::path(path_).stem().string() : run.group;
+    const std::string name = run.group.empty() ? to_utf8(fs::path(path_).stem().string()) : run.group;
     return find_node(run.object, "g " + run.group, name, parent);
   }
 
@@ -359,7 +362,7 @@ class ObjBuilder {
     const auto [slot, added] =
         nodes_.try_emplace(std::pair(object, group), make_id<NodeId>(scene_.nodes.size()));
     if (added) {
-      scene_.nodes.emplace_back().name = to_valid(name);
+      scene_.nodes.emplace_back().name = name;
       (parent == no_node ? scene_.levels[0].roots : scene_.nodes[to_index(parent)].children)
           .push_back(slot->second);
     }
@@ -384,18 +387,15 @@ class ObjBuilder {
     primitive.mode = run.kind == ObjElement::faces   ? PrimitiveMode::triangles
                      : run.kind == ObjElement::lines ? PrimitiveMode::lines
                                                      : PrimitiveMode::points;
-    add_attributes(vertices, primitive);
+    add_attributes(run, vertices, primitive);
     primitive.indices = add_stream(indices, 1, ElementType::scalar, ComponentType::u32, 34963);
     return primitive;
   }
 
-  /// An attribute is there when every corner has it.
-  void add_attributes(const std::vector<ObjCorner>& vertices, Primitive& primitive) {
-    const auto all = [&](auto member) {
-      return !vertices.empty() &&
-             std::all_of(vertices.begin(), vertices.end(),
-                         [&](const ObjCorner& c) { return c.*member != no_index; });
-    };
+  /// Normals are there when every corner has one. Where some have no UVs, these are 0, 0.
+  void add_attributes(const ObjRun& run,
+                      const std::vector<ObjCorner>& vertices,
+                      Primitive& primitive) {
     const auto add = [&](const char* semantic, const auto& source, auto member,
                          ElementType element) {
       std::vector<float> values;
@@ -410,13 +410,15 @@ class ObjBuilder {
     const StreamId positions =
         add("POSITION", file_->positions, &ObjCorner::position, ElementType::vec3);
     set_bounds(positions, vertices);
-    if (all(&ObjCorner::normal)) {
+    if (run.normals) {
       add("NORMAL", file_->normals, &ObjCorner::normal, ElementType::vec3);
     }
-    if (all(&ObjCorner::uv)) {
+    if (std::any_of(vertices.begin(), vertices.end(),
+                    [](const ObjCorner& corner) { return corner.uv != no_index; })) {
       std::vector<float> values;
       for (const ObjCorner& corner : vertices) {
-        const std::array<float, 2>& uv = file_->uvs[corner.uv];
+        const std::array<float, 2> uv =
+            corner.uv == no_index ? std::array<float, 2>{0, 1} : file_->uvs[corner.uv];
         values.insert(values.end(), {uv[0], 1 - uv[1]});
       }
       primitive.attributes.push_back(
@@ -503,7 +505,8 @@ Result<Scene> read_obj(const std::string& path, const RunControl& run) {
   if (!bytes) {
     return Failure(bytes.error());
   }
-  const auto file = parse_obj(as_text(*bytes));
+  std::string storage;
+  const auto file = parse_obj(decode_text(as_text(*bytes), storage));
   auto scene = file ? ObjBuilder(path, run).build(*file) : Result<Scene>(Failure(file.error()));
   if (!scene) {
     Error error = scene.error();

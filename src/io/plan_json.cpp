@@ -13,7 +13,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
-constexpr std::uint32_t plan_version = 4;
+constexpr std::uint32_t plan_version = 5;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -177,6 +177,20 @@ void write_families(ReadableJsonOut& out, const Scene& scene, const Plan& plan) 
   out.end_array();
 }
 
+void write_taken_back(ReadableJsonOut& out, const Scene& scene, const Plan& plan) {
+  out.begin_array("taken_back");
+  for (const TakenBack& taken : plan.taken_back) {
+    JsonOut line;
+    line.begin_object();
+    write_draw(line, scene, taken.draw);
+    line.member("from", to_string(taken.from));
+    line.member("why", taken.why);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 /// A row a draw: most of a plan's text for a large scene, so without names.
 void write_marks(ReadableJsonOut& out, const Plan& plan) {
   out.begin_array("marks");
@@ -242,6 +256,11 @@ class PlanReader {
     if (key == "kept") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
         return read_kept(item, a, plan.kept.emplace_back());
+      });
+    }
+    if (key == "taken_back") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_taken_back(item, a, plan.taken_back.emplace_back());
       });
     }
     return unknown_member(in_, at);
@@ -501,6 +520,14 @@ class PlanReader {
     });
   }
 
+  bool read_taken_back(JsonValue value, const At& at, TakenBack& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "from"  ? read_word(in_, v, a, out.from, taken_from_count)
+             : key == "why" ? in_.read(v, a, out.why)
+                            : read_draw_member(key, v, a, out.draw);
+    });
+  }
+
   JsonIn in_;
 };
 
@@ -543,6 +570,9 @@ std::string to_json(const Scene& scene, const Plan& plan) {
     out.line(line);
   }
   out.end_array();
+  if (!plan.taken_back.empty()) {
+    write_taken_back(out, scene, plan);
+  }
   write_families(out, scene, plan);
   write_marks(out, plan);
   out.end_object();

@@ -187,10 +187,6 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "allowed distance as a share of the result's extent; 0 to 1");
   visit("verify", "direction_tolerance", verify.direction_tolerance,
         "allowed difference of a normal's or tangent's component; 0 to 2");
-  visit("verify", "repeat_tolerance", verify.repeat_tolerance,
-        "allowed distance where another's geometry is shown, by the draw's diagonal; 0 to 1");
-  visit("verify", "repeat_attribute_tolerance", verify.repeat_attribute_tolerance,
-        "there too: of UVs and colours, and a hundred times that of directions; 0 to 1");
   visit("verify", "look_psnr_db", verify.look_psnr_db,
         "least signal-to-noise ratio of what a shared material shows; 0 to 100");
   visit("verify", "draw_share", verify.draw_share,

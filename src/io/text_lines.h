@@ -33,6 +33,16 @@ inline std::string_view take_word(std::string_view& text) {
   return word;
 }
 
+/// The beginning of a text that may be long, for messages; whole characters of UTF-8.
+inline std::string_view begin_of(std::string_view text) {
+  constexpr std::size_t longest = 40;
+  std::size_t end = std::min(text.size(), longest);
+  while (end < text.size() && end > 0 && (static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80U) {
+    --end;
+  }
+  return text.substr(0, end);
+}
+
 /// The whole word as a number.
 template <class Number>
 bool parse_number(std::string_view word, Number& out) {
@@ -46,11 +56,7 @@ bool parse_number(std::string_view word, Number& out) {
 /// Lines without their ends; one that ends in a backslash goes on in the next.
 class LineReader {
  public:
-  explicit LineReader(std::string_view text) : text_(text) {
-    if (text_.starts_with("\xEF\xBB\xBF")) {
-      text_.remove_prefix(3);
-    }
-  }
+  explicit LineReader(std::string_view text) : text_(text) {}
 
   /// \return false at the end
   bool next(std::string_view& line) {

@@ -10,6 +10,7 @@
 
 #include "plan/items.h"
 #include "plan/keys.h"
+#include "plan/set_judge.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
 #include "scene/tree.h"
@@ -27,7 +28,7 @@ class PlanChecker {
       : scene_(scene),
         survey_(survey),
         plan_(plan),
-        world_(make_world_matrices(scene)),
+        frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, plan.settings)),
         sizes_(make_shape_sizes(scene, survey)),
         taken_(survey.draws.size(), 0) {}
@@ -39,6 +40,9 @@ class PlanChecker {
     check_objects();
     for (std::size_t k = 0; k < plan_.kept.size(); ++k) {
       take(plan_.kept[k].draw, fmt::format("/kept/{}", k));
+    }
+    for (std::size_t t = 0; t < plan_.taken_back.size(); ++t) {
+      find(plan_.taken_back[t].draw, fmt::format("/taken_back/{}", t));
     }
     for (std::size_t d = 0; d < taken_.size(); ++d) {
       if (taken_[d] == 0) {
@@ -152,7 +156,7 @@ class PlanChecker {
     } else if (!may_be_planned(draw, plan_.settings)) {
       violate(place, fmt::format("{} must stay: {}", name_of(draw), to_string(draw.stay)));
     } else if (const NodeId root = survey_[draw.key].moving_root;
-               root != no_node && !is_invertible(world_[to_index(root)])) {
+               root != no_node && !is_invertible(frames_.world()[to_index(root)])) {
       violate(place, fmt::format("{} moves with a node that has no size", name_of(draw)));
     }
   }
@@ -252,79 +256,23 @@ class PlanChecker {
     }
   }
 
-  /// Every part of every instance is where its prototype, moved there, would be.
+  /// Every part of every instance shows what its draw showed.
   [[nodiscard]] std::vector<Violation> check_instances(const Group& group,
                                                        const std::string& place) const {
     std::vector<Violation> out;
-    const std::size_t parts = group.prototype.size();
-    const Box3d box = make_prototype_box(survey_, world_, group);
-    std::vector<Mat4d> part_matrices;
-    for (std::size_t p = 0; p < parts; ++p) {
-      part_matrices.push_back(make_part_matrix(world_, group, p));
-    }
-    const bool mirrored = linear_determinant(make_instance_world(world_, group, 0)) < 0;
-    for (std::size_t i = 0; i < group.instance_count(); ++i) {
-      const std::string at = fmt::format("{}/members/{}", place, i * parts);
-      const Mat4d placed = make_instance_world(world_, group, i);
-      const Draw& first = survey_[find_draw(survey_, group.members[i * parts])];
-      if (!make_instance_trs(placed, box, find_allowed_loss(survey_, plan_, group, i))) {
-        out.push_back(
-            {at, fmt::format("{} has a transform that no instance can hold", name_of(first))});
-        continue;
-      }
-      if ((linear_determinant(placed) < 0) != mirrored) {
-        out.push_back({at, fmt::format("{} is mirrored otherwise than the first", name_of(first))});
-        continue;
-      }
-      for (std::size_t p = 0; p < parts; ++p) {
-        const Draw& draw = survey_[find_draw(survey_, group.members[i * parts + p])];
-        if (!is_in_place(group, p, draw, make_product(placed, part_matrices[p]))) {
-          out.push_back(
-              {fmt::format("{}/members/{}", place, i * parts + p),
-               fmt::format("{} does not show what the prototype would show there", name_of(draw))});
-        }
-      }
+    const SetJudge judge(scene_, survey_, plan_.settings.families, frames_);
+    for (const Misfit& misfit : judge.find_misfits(group)) {
+      const Draw& draw = survey_[find_draw(survey_, group.members[misfit.member])];
+      out.push_back({fmt::format("{}/members/{}", place, misfit.member),
+                     fmt::format("{} {}", name_of(draw), misfit.what)});
     }
     return out;
-  }
-
-  /// \param wanted  where the prototype's part would stand
-  [[nodiscard]] bool is_in_place(const Group& group,
-                                 std::size_t part,
-                                 const Draw& draw,
-                                 const Mat4d& wanted) const {
-    const Draw& prototype = survey_[find_draw(survey_, group.prototype[part])];
-    const Mat4d& here = world_[to_index(draw.node)];
-    const Shape& shape = survey_[draw.shape];
-    const bool same = shape.family == survey_[prototype.shape].family;
-    if (same) {
-      const Eigen::Matrix4d error = as_eigen(wanted) - as_eigen(here);
-      const Vec3d centre = shape.box.centre();
-      const double off = (error * as_eigen(centre).homogeneous()).head<3>().norm() +
-                         error.topLeftCorner<3, 3>().norm() * find_diagonal(shape.box) / 2;
-      if (off <= plan_.settings.families.tolerance * find_diagonal(draw.box)) {
-        return true;
-      }
-    }
-    if (!is_invertible(here)) {
-      return false;
-    }
-    const Mat4d fit = from_eigen(as_eigen(here).inverse() * as_eigen(wanted));
-    FamilySettings settings = plan_.settings.families;
-    // Fits were found within the tolerance; going through the world's matrices costs a little more.
-    settings.tolerance *= 1.5;
-    return check_fit(scene_, primitive_of(prototype), primitive_of(draw), fit, settings)
-        .has_value();
-  }
-
-  [[nodiscard]] const Primitive& primitive_of(const Draw& draw) const {
-    return scene_[draw.mesh].primitives[draw.primitive];
   }
 
   const Scene& scene_;
   const Survey& survey_;
   const Plan& plan_;
-  std::vector<Mat4d> world_;
+  FrameMaker frames_;
   PlanKeys keys_;
   std::vector<ShapeSize> sizes_;
   std::vector<std::uint8_t> taken_;
@@ -396,18 +344,6 @@ Box3d make_prototype_box(const Survey& survey,
     box.include(make_transformed_box(make_part_matrix(world, group, p), survey[draw.shape].box));
   }
   return box;
-}
-
-double find_allowed_loss(const Survey& survey,
-                         const Plan& plan,
-                         const Group& group,
-                         std::size_t instance) {
-  const std::size_t parts = group.prototype.size();
-  Box3d box;
-  for (std::size_t p = 0; p < parts; ++p) {
-    box.include(survey[find_draw(survey, group.members[instance * parts + p])].box);
-  }
-  return triple_share * plan.settings.families.tolerance * find_diagonal(box);
 }
 
 std::vector<Violation> list_violations(const Scene& scene,

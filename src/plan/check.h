@@ -42,10 +42,4 @@ Box3d make_prototype_box(const Survey& survey, const std::vector<Mat4d>& world, 
 /// The same for one of its parts: the matrix from the part's own space to that space.
 Mat4d make_part_matrix(const std::vector<Mat4d>& world, const Group& group, std::size_t part);
 
-/// What make_instance_trs may lose for an instance of this group.
-double find_allowed_loss(const Survey& survey,
-                         const Plan& plan,
-                         const Group& group,
-                         std::size_t instance);
-
 }  // namespace wakuzume

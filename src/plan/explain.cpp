@@ -58,6 +58,12 @@ class Explainer {
       const auto kept = reason_of_.find(out.draw);
       explain_kept(draw, kept == reason_of_.end() ? KeepReason::by_hand : kept->second, out);
     }
+    for (const TakenBack& taken : plan_.taken_back) {
+      if (taken.draw == out.draw) {
+        out.numbers.push_back(fmt::format("taken back from {}: {}", to_string(taken.from),
+                                          taken.why));
+      }
+    }
     return out;
   }
 
@@ -212,6 +218,11 @@ class Explainer {
         out.where = "kept: with its nearest partners it would cost more than by itself";
         tell_family(draw, out);
         return tell_other_groups(draw, nullptr, out);
+      case KeepReason::taken_back:
+        out.where = "kept: merged it was not what it was";
+        out.remedies.emplace_back(
+            "plan anew, without the earlier plan, after the scene or the tolerances changed");
+        return;
       case KeepReason::by_hand:
         out.where = "kept: taken out of the plan by hand";
         out.remedies.push_back(fmt::format("--release '{}'", make_node_path(scene_, draw.node)));

@@ -29,6 +29,7 @@ struct ItemInput {
   const std::vector<Mat4d>& world;
   const std::vector<ShapeSize>& sizes;
   const std::vector<DrawId>& draws;  ///< free to be planned, ascending
+  const std::vector<bool>& itself;   ///< by draw: shown by its own geometry and no other's
   const ProposeSettings& settings;
   const CostProfile& profile;
 };

@@ -37,7 +37,10 @@ class ItemMaker {
     for (const DrawId id : in_.draws) {
       if (!taken[to_index(id)]) {
         const std::uint64_t share = in_.keys.share[to_index(in_.survey[id].key)];
-        rows.emplace_back(std::uint64_t{member_of(id).family} << 32U | share, add_item({&id, 1}));
+        const std::uint32_t item = add_item({&id, 1});
+        if (!in_.itself[to_index(id)]) {
+          rows.emplace_back(std::uint64_t{member_of(id).family} << 32U | share, item);
+        }
       }
     }
     if (in_.settings.repeats != Repeats::merge) {
@@ -145,7 +148,10 @@ class ItemMaker {
       box.include(in_.survey[assembly.parts_of(0)[p]].box);
     }
     const Box3d own = make_transformed_box(make_inverse(root), box);
-    if (!make_instance_trs(placed, own, allowed(item))) {
+    const auto parts = out_.parts_of(item);
+    const bool itself = std::any_of(parts.begin(), parts.end(),
+                                    [&](DrawId id) { return in_.itself[to_index(id)]; });
+    if (itself || !make_instance_trs(below_root(item, placed), own, allowed(item))) {
       return;
     }
     std::uint32_t& repeat = repeats[linear_determinant(placed) < 0 ? 1 : 0];
@@ -162,8 +168,23 @@ class ItemMaker {
 
   // ---- families ------------------------------------------------------------------------------
 
+  /// Instances stand below what moves them: there a triple has to hold them.
+  [[nodiscard]] NodeId root_of(const Item& item) const {
+    return in_.survey[in_.survey[out_.parts[item.first_part]].key].moving_root;
+  }
+  [[nodiscard]] Mat4d below_root(const Item& item, const Mat4d& world) const {
+    const NodeId root = root_of(item);
+    return root == no_node ? world : make_product(make_inverse(in_.world[to_index(root)]), world);
+  }
+
+  /// In the metres of the space the instance stands in.
   [[nodiscard]] double allowed(const Item& item) const {
-    return triple_share * in_.settings.families.tolerance * find_diagonal(item.box);
+    const NodeId root = root_of(item);
+    const double scale =
+        root == no_node
+            ? 1
+            : as_eigen(in_.world[to_index(root)]).topLeftCorner<3, 3>().colwise().norm().maxCoeff();
+    return triple_share * in_.settings.families.tolerance * find_diagonal(item.box) / scale;
   }
 
   /// What is found of a family before it gets a number.
@@ -237,7 +258,8 @@ class ItemMaker {
     std::vector<std::uint32_t> held;
     std::copy_if(items.begin(), items.end(), std::back_inserter(held), [&](std::uint32_t i) {
       const Item& item = out_.items[i];
-      return make_instance_trs(make_placed(item, axes), box, allowed(item)).has_value();
+      return make_instance_trs(below_root(item, make_placed(item, axes)), box, allowed(item))
+          .has_value();
     });
     return held;
   }

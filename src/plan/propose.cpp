@@ -21,6 +21,7 @@
 #include "plan/keys.h"
 #include "plan/names.h"
 #include "plan/proposer.h"
+#include "plan/set_judge.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
 
@@ -78,9 +79,10 @@ class Proposer {
         sizes_(make_shape_sizes(scene, survey)),
         outlook_{task.outlook.views, with_passes(task.outlook.profile)},
         run_(run),
-        world_(make_world_matrices(scene)),
+        frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, settings_)),
-        done_(survey.draws.size(), task.only != nullptr) {
+        done_(survey.draws.size(), task.only != nullptr),
+        itself_(survey.draws.size(), false) {
     if (task.only != nullptr) {
       for (const DrawRef& ref : *task.only) {
         done_[to_index(find_draw(survey, ref))] = false;
@@ -104,6 +106,9 @@ class Proposer {
         plan_.kept.push_back(kept);
       }
     }
+    for (const TakenBack& taken : previous.taken_back) {
+      take_back(taken);
+    }
   }
 
   Result<Plan> run() {
@@ -115,22 +120,26 @@ class Proposer {
       return Failure(families.error());
     }
     const std::vector<DrawId> draws = list_free();
-    items_ = make_items(
-        {scene_, survey_, keys_, *families, world_, sizes_, draws, settings_, outlook_.profile},
-        run_);
+    decided_ = plan_;
     if (!outlook_.views.empty()) {
       frusta_ = list_frusta(scene_, outlook_.views, outlook_.profile);
     }
-    auto trees = make_trees(items_, frusta_, make_plan_prices(), settings_, run_);
-    if (!trees) {
-      return Failure(trees.error());
+    auto before = measure_today(scene_, survey_, sizes_, outlook_, run_);
+    if (!before) {
+      return Failure(before.error());
     }
-    trees_ = std::move(*trees);
-    auto plan = settle();
-    if (plan) {
-      complete(*families, *plan);
+    today_ = *before;
+    while (true) {
+      auto plan = arrange(*families, draws);
+      if (!plan) {
+        return plan;
+      }
+      // Each round takes more draws out of the repeats, and without any there is no misfit.
+      if (take_misfits_back(*plan)) {
+        complete(*families, *plan);
+        return plan;
+      }
     }
-    return plan;
   }
 
  private:
@@ -148,6 +157,56 @@ class Proposer {
     return make_prices(outlook_.profile, outlook_.views.size(), triangles, vertices);
   }
 
+  Result<Plan> arrange(const Families& families, const std::vector<DrawId>& draws) {
+    items_ = make_items({scene_, survey_, keys_, families, frames_.world(), sizes_, draws, itself_,
+                         settings_, outlook_.profile},
+                        run_);
+    auto trees = make_trees(items_, frusta_, make_plan_prices(), settings_, run_);
+    if (!trees) {
+      return Failure(trees.error());
+    }
+    trees_ = std::move(*trees);
+    return settle();
+  }
+
+  void take_back(const TakenBack& taken) {
+    const DrawId id = find_draw(survey_, taken.draw);
+    add_taken_back(plan_.taken_back, taken);
+    itself_[to_index(id)] = true;
+    if (taken.from == TakenFrom::merges && !done_[to_index(id)]) {
+      done_[to_index(id)] = true;
+      keep(id, KeepReason::taken_back);
+    }
+  }
+
+  /// Members of sets that their instances would not show. \return whether there are none
+  bool take_misfits_back(const Plan& plan) {
+    const SetJudge judge(scene_, survey_, settings_.families, frames_);
+    const std::size_t first = decided_.groups.size();
+    std::vector<std::vector<Misfit>> misfits(plan.groups.size() - first);
+    for_each_index(misfits.size(), {run_.threads, nullptr}, "", [&](std::size_t g) {
+      if (plan.groups[first + g].kind == GroupKind::instance_set) {
+        misfits[g] = judge.find_misfits(plan.groups[first + g]);
+      }
+    });
+    bool none = true;
+    for (std::size_t g = 0; g < misfits.size(); ++g) {
+      const Group& group = plan.groups[first + g];
+      for (const Misfit& misfit : misfits[g]) {
+        none = false;
+        add_taken_back(decided_.taken_back,
+                       {group.members[misfit.member], TakenFrom::repeats,
+                        fmt::format("as an instance it {}", misfit.what)});
+        // Parts of one instance stay together.
+        const std::size_t begin = misfit.member / group.prototype.size() * group.prototype.size();
+        for (std::size_t m = begin; m < begin + group.prototype.size(); ++m) {
+          itself_[to_index(find_draw(survey_, group.members[m]))] = true;
+        }
+      }
+    }
+    return none;
+  }
+
   void keep(DrawId id, KeepReason reason) {
     plan_.kept.push_back({ref_of(id), reason, survey_[id].stay});
   }
@@ -162,7 +221,7 @@ class Proposer {
         continue;
       }
       const NodeId root = survey_[draw.key].moving_root;
-      const bool has_place = root == no_node || is_invertible(world_[to_index(root)]);
+      const bool has_place = root == no_node || is_invertible(frames_.world()[to_index(root)]);
       if (may_be_planned(draw, settings_) && has_place) {
         free.push_back(id);
       } else {
@@ -176,13 +235,8 @@ class Proposer {
   /// The plan of the cheapest arrangement whose median view holds the limit on triangles, by what
   /// frames take.
   Result<Plan> settle() {
-    decided_ = plan_;
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    auto before = measure_today(scene_, survey_, sizes_, outlook_, run_);
-    if (!before) {
-      return Failure(before.error());
-    }
-    today_ = *before;
+    best_held_ = false;
     Arranger arranger(items_, trees_, settings_, run_);
     GrowthSearch growth(settings_.triangle_growth);
     std::optional<Plan> best;
@@ -320,9 +374,10 @@ class Proposer {
   std::vector<ShapeSize> sizes_;  ///< by shape
   Outlook outlook_;
   const RunControl& run_;
-  std::vector<Mat4d> world_;
+  FrameMaker frames_;
   PlanKeys keys_;
-  std::vector<bool> done_;  ///< by draw
+  std::vector<bool> done_;    ///< by draw
+  std::vector<bool> itself_;  ///< by draw: shown by its own geometry and no other's
   Items items_;
   std::vector<WeighedFrustum> frusta_;
   Trees trees_;
@@ -353,8 +408,22 @@ std::string_view to_string(ColliderShape shape) {
 std::string_view to_string(KeepReason reason) {
   constexpr std::string_view names[keep_reason_count] = {
       "must_stay",     "blended", "only_one_of_its_key", "alone_in_its_cell", "above_vertex_limit",
-      "cheaper_alone", "by_hand"};
+      "cheaper_alone", "by_hand", "taken_back"};
   return names[static_cast<std::size_t>(reason)];
+}
+
+std::string_view to_string(TakenFrom from) {
+  return from == TakenFrom::repeats ? "repeats" : "merges";
+}
+
+void add_taken_back(std::vector<TakenBack>& list, TakenBack taken) {
+  const auto key = [](const TakenBack& t) { return std::pair(t.draw, t.from); };
+  const auto at = std::lower_bound(
+      list.begin(), list.end(), taken,
+      [&](const TakenBack& a, const TakenBack& b) { return key(a) < key(b); });
+  if (at == list.end() || key(*at) != key(taken)) {
+    list.insert(at, std::move(taken));
+  }
 }
 
 std::string_view to_string(PivotAt at) {

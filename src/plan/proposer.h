@@ -26,8 +26,11 @@ struct ProposeTask {
   const std::vector<DrawRef>* only = nullptr;
 };
 
-/// propose, around what is decided already: the pinned groups of a plan, and what somebody took
-/// out of it by hand. \pre these are draws of the survey
+/// Adds to what was taken back; what is known already stays as it was. Keeps their order.
+void add_taken_back(std::vector<TakenBack>& list, TakenBack taken);
+
+/// propose, around what is decided already: the pinned groups of a plan, what somebody took out of
+/// it by hand, and what was taken back. \pre these are draws of the survey
 Result<Plan> propose_around(const Plan& decided,
                             const Scene& scene,
                             const Survey& survey,

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <utility>
 
 #include "plan/check.h"
 #include "plan/forecast.h"
@@ -257,7 +258,12 @@ class Editor {
     settings.memory_growth = 0;
     settings.cell_size_m = 0;
     const Outlook anywhere;
-    auto part = propose_around({}, scene_, survey_, {settings, anywhere, &members}, run_);
+    Plan known;
+    std::copy_if(plan_.taken_back.begin(), plan_.taken_back.end(),
+                 std::back_inserter(known.taken_back), [&](const TakenBack& taken) {
+                   return std::find(members.begin(), members.end(), taken.draw) != members.end();
+                 });
+    auto part = propose_around(known, scene_, survey_, {settings, anywhere, &members}, run_);
     if (!part) {
       return Failure(part.error());
     }
@@ -281,6 +287,9 @@ class Editor {
       plan_.groups.push_back(std::move(group));
     }
     plan_.kept.insert(plan_.kept.end(), part->kept.begin(), part->kept.end());
+    for (TakenBack& taken : part->taken_back) {
+      add_taken_back(plan_.taken_back, std::move(taken));
+    }
     return {};
   }
 
@@ -424,6 +433,12 @@ class Rebaser {
     std::erase_if(plan_.kept, [&](const KeptDraw& kept) { return gone_.count(kept.draw) > 0; });
     for (KeptDraw& kept : plan_.kept) {
       kept.draw = now_.at(kept.draw);
+    }
+    for (TakenBack& taken : std::exchange(plan_.taken_back, {})) {
+      if (gone_.count(taken.draw) == 0) {
+        taken.draw = now_.at(taken.draw);
+        add_taken_back(plan_.taken_back, std::move(taken));
+      }
     }
     drop_what_does_not_fit(run);
     return std::move(plan_);

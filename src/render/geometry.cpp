@@ -295,11 +295,6 @@ std::uint32_t VertexLayout::stride() const {
          (layers ? 4U : 0U);
 }
 
-std::uint32_t find_uv_set(const TextureSlot& slot) {
-  const bool other = slot.transform && slot.transform->texcoord != no_index;
-  return other ? slot.transform->texcoord : slot.texcoord;
-}
-
 std::vector<std::uint32_t> list_uv_sets(const Material& material) {
   std::set<std::uint32_t> sets;
   for (const TextureSlot* slot : list_slots(material)) {

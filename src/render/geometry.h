@@ -26,8 +26,6 @@ struct VertexLayout {
   auto operator<=>(const VertexLayout&) const = default;
 };
 
-/// The UV set of a slot: KHR_texture_transform may name another.
-std::uint32_t find_uv_set(const TextureSlot& slot);
 /// UV sets that the textures of a material use, ascending.
 std::vector<std::uint32_t> list_uv_sets(const Material& material);
 

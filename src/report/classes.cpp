@@ -120,9 +120,7 @@ std::string find_tiling(const Scene& scene, const Survey& survey, const Draw& dr
     return "no texture";
   }
   const TextureSlot& slot = scene[draw.material].base_color_texture;
-  const std::uint32_t set = slot.transform && slot.transform->texcoord != no_index
-                                ? slot.transform->texcoord
-                                : slot.texcoord;
+  const std::uint32_t set = find_uv_set(slot);
   for (const UvRange& range : survey[draw.shape].uvs) {
     if (range.set == set) {
       const double tiles = range.count_tiles();

@@ -78,6 +78,8 @@ const char* explain(KeepReason reason) {
       return "far from what they could merge with: cheaper alone";
     case KeepReason::by_hand:
       return "taken out of the plan by hand";
+    case KeepReason::taken_back:
+      return "taken back: merged they were not what they were";
   }
   return "";
 }

@@ -7,6 +7,7 @@
 #include "scene/checker.h"
 #include "scene/elements.h"
 #include "scene/running.h"
+#include "scene/semantics.h"
 
 namespace wakuzume {
 namespace {
@@ -30,7 +31,7 @@ const SemanticRule semantic_rules[] = {
 const SemanticRule* find_rule(std::string_view semantic) {
   for (const SemanticRule& rule : semantic_rules) {
     const std::string_view prefix = rule.prefix;
-    if (rule.numbered ? semantic.starts_with(prefix) : semantic == prefix) {
+    if (rule.numbered ? find_set_number(semantic, prefix).has_value() : semantic == prefix) {
       return &rule;
     }
   }

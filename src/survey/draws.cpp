@@ -6,6 +6,9 @@
 
 #include <algorithm>
 
+#include "scene/semantics.h"
+#include "survey/textures.h"
+
 namespace wakuzume {
 
 Topology find_topology(PrimitiveMode mode) {
@@ -26,7 +29,7 @@ Topology find_topology(PrimitiveMode mode) {
 
 bool is_fillable(const std::string& semantic) {
   return semantic == "POSITION" || semantic == "NORMAL" || semantic == "TANGENT" ||
-         semantic.starts_with("TEXCOORD_") || semantic.starts_with("COLOR_");
+         find_uv_number(semantic) || is_color(semantic);
 }
 
 namespace {
@@ -69,9 +72,7 @@ StreamId find_tangent_uvs(const Scene& scene, const Primitive& primitive) {
   if (slot.texture == no_texture) {
     return primitive.find("TEXCOORD_0");
   }
-  const bool replaced = slot.transform && slot.transform->texcoord != no_index;
-  const std::uint32_t set = replaced ? slot.transform->texcoord : slot.texcoord;
-  return primitive.find(fmt::format("TEXCOORD_{}", set));
+  return primitive.find(fmt::format("TEXCOORD_{}", find_uv_set(slot)));
 }
 
 bool can_make_tangents(const Scene& scene, const Primitive& primitive) {

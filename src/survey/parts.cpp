@@ -32,7 +32,7 @@ class SlotHasher {
     }
     add_image(hasher, slot.texture);
     const UvTransform transform = slot.transform ? *slot.transform : UvTransform{};
-    hasher.add(transform.texcoord != no_index ? transform.texcoord : slot.texcoord);
+    hasher.add(find_uv_set(slot));
     hasher.add(transform.offset);
     hasher.add(transform.rotation);
     hasher.add(transform.scale);

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 #include <limits>
 #include <map>
 #include <unordered_map>
@@ -12,6 +11,7 @@
 #include "scene/elements.h"
 #include "scene/hasher.h"
 #include "scene/running.h"
+#include "scene/semantics.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -38,7 +38,7 @@ struct StreamFacts {
 };
 
 bool is_ranged(const std::string& semantic) {
-  return semantic == "POSITION" || semantic.starts_with("TEXCOORD_");
+  return semantic == "POSITION" || find_uv_number(semantic);
 }
 
 /// Bytes that stay in a core's cache between two walks over them.
@@ -247,8 +247,7 @@ class ShapeMaker {
       return;
     }
     UvRange uv;
-    uv.set = static_cast<std::uint32_t>(
-        std::strtoul(attribute.semantic.c_str() + std::size("TEXCOORD_") - 1, nullptr, 10));
+    uv.set = *find_uv_number(attribute.semantic);
     uv.min = {range.min[0], range.min[1]};
     uv.max = {range.max[0], range.max[1]};
     uv.finite = range.finite;

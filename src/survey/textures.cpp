@@ -39,6 +39,11 @@ void add_textures(simdjson::dom::element value,
 
 }  // namespace
 
+std::uint32_t find_uv_set(const TextureSlot& slot) {
+  const bool other = slot.transform && slot.transform->texcoord != no_index;
+  return other ? slot.transform->texcoord : slot.texcoord;
+}
+
 std::array<const TextureSlot*, slot_count> list_slots(const Material& material) {
   return {&material.base_color_texture, &material.metallic_roughness_texture,
           &material.normal_texture, &material.occlusion_texture, &material.emissive_texture};

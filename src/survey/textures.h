@@ -15,6 +15,9 @@ enum class Slot : std::uint8_t { base_color, metallic_roughness, normal, occlusi
 inline constexpr std::size_t slot_count = 5;
 std::array<const TextureSlot*, slot_count> list_slots(const Material& material);
 
+/// The UV set that a slot looks its texture up in: KHR_texture_transform may name another.
+std::uint32_t find_uv_set(const TextureSlot& slot);
+
 /// Textures of the slots and of extensions, which name theirs in members that end in "Texture".
 std::vector<TextureId> list_textures(const Scene& scene, const Material& material);
 

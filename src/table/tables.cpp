@@ -51,7 +51,7 @@ class DrawTable : public Table {
       : scene_(scene), survey_(survey), codes_(survey.draws.size(), 0) {
     for (const Finding& finding : findings) {
       for (const DrawId draw : finding.draws) {
-        codes_[to_index(draw)] |= 1U << static_cast<unsigned>(finding.code);
+        codes_[to_index(draw)] |= std::uint64_t{1} << static_cast<unsigned>(finding.code);
       }
     }
   }
@@ -74,10 +74,10 @@ class DrawTable : public Table {
   }
 
  private:
-  static_assert(finding_code_count <= 32);
+  static_assert(finding_code_count <= 64);
   const Scene& scene_;
   const Survey& survey_;
-  std::vector<std::uint32_t> codes_;  ///< a bit a finding code, by draw
+  std::vector<std::uint64_t> codes_;  ///< a bit a finding code, by draw
 };
 
 const Draw& draw_of(const DrawRow& row) { return row.table.survey().draws[row.index]; }

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "scene/semantics.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -143,8 +144,7 @@ bool MaterialRules::varies(const Primitive& primitive) const {
   return std::any_of(primitive.morph_targets.begin(), primitive.morph_targets.end(),
                      [](const std::vector<Attribute>& target) {
                        return std::any_of(target.begin(), target.end(), [](const Attribute& a) {
-                         return a.semantic.starts_with("TEXCOORD_") ||
-                                a.semantic.starts_with("COLOR_");
+                         return find_uv_number(a.semantic) || is_color(a.semantic);
                        });
                      });
 }

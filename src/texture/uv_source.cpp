@@ -10,6 +10,7 @@
 
 #include "scene/places.h"
 #include "survey/draws.h"
+#include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
@@ -67,8 +68,7 @@ const Sampler& find_sampler(const Scene& scene, TextureId texture) {
 
 UvSource find_slot_source(const TextureSlot& slot) {
   const UvTransform transform = slot.transform ? *slot.transform : UvTransform{};
-  const std::uint32_t set = transform.texcoord != no_index ? transform.texcoord : slot.texcoord;
-  return {slot.texture != no_texture, set, transform, {0, 0}, {}};
+  return {slot.texture != no_texture, find_uv_set(slot), transform, {0, 0}, {}};
 }
 
 Result<Pixels> decode_slot(const Scene& scene, const TextureSlot& slot, const PictureCodec& codec) {

@@ -11,9 +11,10 @@
 #include <optional>
 
 #include "build/tangents.h"
+#include "family/judge.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
-#include "scene/point_tree.h"
+#include "scene/semantics.h"
 #include "survey/draws.h"
 #include "verify/look.h"
 
@@ -77,7 +78,6 @@ struct Auditor::Pairing {
   std::vector<std::uint32_t> before_places;   ///< of those corners in the source's own list
   std::vector<std::uint32_t> after_corners;
   Topology topology = Topology::triangles;
-  double size_m = 0;  ///< diagonal of the source draw's box in the world
   double direction_tolerance = 0;
   double attribute_tolerance = 1e-6;
   std::vector<std::string> ignored;
@@ -228,7 +228,8 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result
   return pairing;
 }
 
-double Auditor::allowed_error(const Pairing& pairing, const LedgerRow& row) const {
+/// What stored positions may have lost, by what they are and where they stand.
+Auditor::Rounding Auditor::find_rounding(const Pairing& pairing, const LedgerRow& row) const {
   const ElementReader reader(after_, pairing.after->find("POSITION"));
   Box3d box;
   double farthest = 0;
@@ -249,24 +250,28 @@ double Auditor::allowed_error(const Pairing& pairing, const LedgerRow& row) cons
   }
   const Eigen::Matrix3d linear = as_eigen(pairing.after_world).topLeftCorner<3, 3>();
   const double scale = linear.colwise().norm().maxCoeff();
-  const Vec3d translation{pairing.after_world[12], pairing.after_world[13],
-                          pairing.after_world[14]};
   double world_size = 0;
-  for (std::size_t i = 0; i < 3; ++i) {
-    world_size = std::max(world_size, std::abs(translation[i]));
+  for (std::size_t i = 12; i < 15; ++i) {
+    world_size = std::max(world_size, std::abs(pairing.after_world[i]));
   }
-  double rounding = farthest * scale * float_ulp;
+  Rounding out;
+  out.extent_m = box.largest_extent() * scale;
+  out.rounding_m = farthest * scale * float_ulp + world_size * double_slack;
   if (row.fate == Fate::instanced && after_[row.node].instancing) {
     const StreamId stream = find_stream(after_[row.node].instancing->attributes, "TRANSLATION");
     Vec3d stored{0, 0, 0};
     if (stream != no_stream) {
       ElementReader(after_, stream).load(row.instance, stored.data());
     }
-    rounding +=
-        float_ulp * std::max({std::abs(stored[0]), std::abs(stored[1]), std::abs(stored[2])});
+    // In the metres of what moves the set; and a turn is stored as floats as well.
+    const double above =
+        as_eigen(after_world_[to_index(row.node)]).topLeftCorner<3, 3>().colwise().norm().maxCoeff();
+    out.rounding_m +=
+        float_ulp * (farthest * scale +
+                     above * std::max({std::abs(stored[0]), std::abs(stored[1]),
+                                       std::abs(stored[2])}));
   }
-  return settings_.position_tolerance * box.largest_extent() * scale + rounding +
-         world_size * double_slack;
+  return out;
 }
 
 void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit& out) const {
@@ -361,8 +366,8 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
     return compare_directions(pairing, attribute);
   }
   const StreamId other = pairing.before->find(attribute.semantic);
-  const bool color = attribute.semantic.starts_with("COLOR_");
-  if (other == no_stream && !color && !attribute.semantic.starts_with("TEXCOORD_")) {
+  const bool color = is_color(attribute.semantic);
+  if (other == no_stream && !color && !find_uv_number(attribute.semantic)) {
     return fmt::format("{} came from nowhere", attribute.semantic);
   }
   const ElementReader after(after_, attribute.stream);
@@ -419,21 +424,42 @@ DrawAudit Auditor::audit(const LedgerRow& row) const {
       return out;
     }
   }
-  compare_all(pairing, allowed_error(pairing, row), out);
-  if (!out.mismatch.empty() && row.fate == Fate::instanced) {
-    // Another's geometry may stand for this draw, in another order.
-    Pairing repeat = pairing;
-    repeat.direction_tolerance = 100 * settings_.repeat_attribute_tolerance;
-    repeat.attribute_tolerance = settings_.repeat_attribute_tolerance;
-    repeat.ignored = settings_.ignored_attributes;
-    if (reorder(repeat)) {
-      DrawAudit again;
-      compare_all(repeat, settings_.repeat_tolerance * repeat.size_m, again);
-      again.fitted = true;
-      return again;
-    }
+  const Rounding rounding = find_rounding(pairing, row);
+  const double allowed =
+      settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
+  compare_all(pairing, allowed, out);
+  return out.mismatch.empty() || row.fate != Fate::instanced
+             ? out
+             : audit_repeat(pairing, rounding.rounding_m, std::move(out));
+}
+
+/// Another's geometry may stand for this draw, in another order.
+/// \param otherwise  what is wrong where it does not
+DrawAudit Auditor::audit_repeat(const Pairing& pairing,
+                                double rounding_m,
+                                DrawAudit otherwise) const {
+  const FamilySettings& families = ledger_.families;
+  const Points part = make_points(before_, *pairing.before, families);
+  const Points shown = make_points(after_, *pairing.after, pairing.after_corners, families);
+  const RepeatJudge judge(part, pairing.before_world);
+  const RepeatLimits limits = make_repeat_limits(families, judge.size_m(), rounding_m);
+  const auto judged = judge.judge(shown, pairing.after_world, limits);
+  if (!judged) {
+    return otherwise;
   }
-  return out;
+  Pairing repeat = pairing;
+  repeat.direction_tolerance = families.direction_tolerance;
+  repeat.attribute_tolerance = families.attribute_tolerance;
+  repeat.ignored = families.ignored_attributes;
+  const std::vector<std::uint32_t> list = make_list_indices(before_, *pairing.before);
+  for (std::size_t i = 0; i < repeat.before_corners.size(); ++i) {
+    repeat.before_places[i] = judged->corners[i];
+    repeat.before_corners[i] = list[judged->corners[i]];
+  }
+  DrawAudit again;
+  compare_all(repeat, limits.position_m, again);
+  again.fitted = true;
+  return again;
 }
 
 void Auditor::compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const {
@@ -454,101 +480,6 @@ void Auditor::compare_all(const Pairing& pairing, double allowed, DrawAudit& out
       out.mismatch = fmt::format("{} was lost", attribute.semantic);
     }
   }
-}
-
-namespace {
-
-std::vector<Eigen::Vector3d> make_corner_places(const Scene& scene,
-                                                const Primitive& primitive,
-                                                const std::vector<std::uint32_t>& corners,
-                                                const Mat4d& world) {
-  const ElementReader reader(scene, primitive.find("POSITION"));
-  std::vector<Eigen::Vector3d> places;
-  places.reserve(corners.size());
-  for (const std::uint32_t corner : corners) {
-    Eigen::Vector4d p(0, 0, 0, 1);
-    reader.load(corner, p.data());
-    places.emplace_back((as_eigen(world) * p).head<3>());
-  }
-  return places;
-}
-
-/// The turn of `each` corners by which one element stands where another does, if there is one.
-/// \param before, after  the first corner of each
-std::optional<std::size_t> find_turn(const Eigen::Vector3d* before,
-                                     const Eigen::Vector3d* after,
-                                     std::size_t each,
-                                     double reach) {
-  for (std::size_t turn = 0; turn < each; ++turn) {
-    bool agrees = true;
-    for (std::size_t c = 0; c < each && agrees; ++c) {
-      agrees = (before[(c + turn) % each] - after[c]).norm() <= reach;
-    }
-    if (agrees) {
-      return turn;
-    }
-  }
-  return std::nullopt;
-}
-
-Eigen::Vector3d find_centre(const std::vector<Eigen::Vector3d>& places,
-                            std::size_t element,
-                            std::size_t each) {
-  Eigen::Vector3d sum{0, 0, 0};
-  for (std::size_t c = 0; c < each; ++c) {
-    sum += places[element * each + c];
-  }
-  return sum / static_cast<double>(each);
-}
-
-}  // namespace
-
-bool Auditor::reorder(Pairing& pairing) const {
-  const std::size_t each = pairing.topology == Topology::triangles ? 3
-                           : pairing.topology == Topology::lines   ? 2
-                                                                   : 1;
-  const auto before =
-      make_corner_places(before_, *pairing.before, pairing.before_corners, pairing.before_world);
-  const auto after =
-      make_corner_places(after_, *pairing.after, pairing.after_corners, pairing.after_world);
-  std::vector<Eigen::Vector3d> centres;
-  Eigen::AlignedBox3d box;
-  for (std::size_t e = 0; e < before.size() / each; ++e) {
-    centres.push_back(find_centre(before, e, each));
-  }
-  for (const Eigen::Vector3d& place : before) {
-    box.extend(place);
-  }
-  pairing.size_m = box.isEmpty() ? 0 : box.diagonal().norm();
-  const double reach = settings_.repeat_tolerance * pairing.size_m;
-  const PointTree tree(centres);
-  std::vector<bool> used(centres.size(), false);
-  std::vector<std::uint32_t> ordered(pairing.before_corners.size());
-  std::vector<std::uint32_t> places(pairing.before_corners.size());
-  std::vector<std::pair<std::uint32_t, double>> near;
-  for (std::size_t e = 0; e < after.size() / each; ++e) {
-    tree.find(find_centre(after, e, each), reach, near);
-    std::optional<std::size_t> turn;
-    std::size_t from = 0;
-    for (std::size_t n = 0; n < near.size() && !turn; ++n) {
-      from = near[n].first;
-      if (!used[from]) {
-        turn = find_turn(&before[from * each], &after[e * each], each, reach);
-      }
-    }
-    if (!turn) {
-      return false;
-    }
-    used[from] = true;
-    for (std::size_t c = 0; c < each; ++c) {
-      const std::size_t at = from * each + (c + *turn) % each;
-      ordered[e * each + c] = pairing.before_corners[at];
-      places[e * each + c] = pairing.before_places[at];
-    }
-  }
-  pairing.before_places = std::move(places);
-  pairing.before_corners = std::move(ordered);
-  return true;
 }
 
 }  // namespace wakuzume

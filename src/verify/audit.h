@@ -32,16 +32,20 @@ class Auditor {
 
  private:
   struct Pairing;
+  struct Rounding {
+    double extent_m = 0;    ///< of the result's primitive, in the world
+    double rounding_m = 0;  ///< by which floats may be off there
+  };
 
   [[nodiscard]] std::string compare_identity(const LedgerRow& row) const;
   [[nodiscard]] std::string compare_material(const LedgerRow& row) const;
-  /// Puts the source's corners into the order of the result's, by where the elements are.
-  /// \return false where some element has no partner within the tolerance
-  bool reorder(Pairing& pairing) const;
+  [[nodiscard]] DrawAudit audit_repeat(const Pairing& pairing,
+                                       double rounding_m,
+                                       DrawAudit otherwise) const;
   void compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const;
   [[nodiscard]] std::optional<Mat4d> find_result_matrix(const LedgerRow& row) const;
   [[nodiscard]] Pairing make_pairing(const LedgerRow& row, const Mat4d& result_world) const;
-  [[nodiscard]] double allowed_error(const Pairing& pairing, const LedgerRow& row) const;
+  [[nodiscard]] Rounding find_rounding(const Pairing& pairing, const LedgerRow& row) const;
   void compare_elements(const Pairing& pairing, double allowed, DrawAudit& out) const;
   [[nodiscard]] std::string compare_attribute(const Pairing& pairing,
                                               const Attribute& attribute) const;

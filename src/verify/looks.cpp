@@ -11,6 +11,7 @@
 
 #include "scene/elements.h"
 #include "scene/running.h"
+#include "scene/semantics.h"
 #include "survey/draws.h"
 #include "survey/textures.h"
 #include "wakuzume/verify.h"
@@ -219,9 +220,8 @@ class SpotFinder {
  public:
   SpotFinder(const Scene& scene, const Primitive& primitive) {
     for (const Attribute& attribute : primitive.attributes) {
-      if (attribute.semantic.starts_with("TEXCOORD_")) {
-        const auto set = static_cast<std::uint32_t>(std::stoul(attribute.semantic.substr(9)));
-        uvs_[set] = make_floats(scene, attribute.stream);
+      if (const auto set = find_uv_number(attribute.semantic)) {
+        uvs_[*set] = make_floats(scene, attribute.stream);
       } else if (attribute.semantic == "COLOR_0") {
         colors_ = make_floats(scene, attribute.stream);
         width_ = component_count(scene[attribute.stream].element);

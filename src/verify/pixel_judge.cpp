@@ -104,7 +104,7 @@ PixelJudge::PixelJudge(const DrawnScene& before,
     draw_of_row_.push_back(draw);
     if (draw != unknown && row.fate == Fate::instanced) {
       slack_of_draw_[draw] =
-          static_cast<float>(settings.repeat_tolerance * find_diagonal(before_.draws[draw].box));
+          static_cast<float>(ledger.families.tolerance * find_diagonal(before_.draws[draw].box));
     }
   }
   const RoutePlan& routes = ledger.routes;

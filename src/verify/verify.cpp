@@ -154,8 +154,6 @@ Result<void> validate(const VerifySettings& settings) {
   const std::tuple<const char*, double, double> ranges[] = {
       {"position_tolerance", settings.position_tolerance, 1},
       {"direction_tolerance", settings.direction_tolerance, 2},
-      {"repeat_tolerance", settings.repeat_tolerance, 1},
-      {"repeat_attribute_tolerance", settings.repeat_attribute_tolerance, 1},
       {"look_psnr_db", settings.look_psnr_db, 100},
       {"draw_share", settings.draw_share, 1},
       {"bent_repeat_steps", settings.bent_repeat_steps, 255},

@@ -1,0 +1,23 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <map>
+#include <string>
+
+#include "wakuzume/io.h"
+
+namespace wakuzume {
+
+/// Files that stand under another name for now, by the names they will have.
+using StandIns = std::map<std::string, std::string>;
+
+/// A .glb or .gltf, with whatever files it refers to.
+/// \param stand_ins  where these are, if not under their names
+/// \error as read_scene
+Result<Scene> read_gltf(const std::string& path,
+                        const StandIns& stand_ins,
+                        const ReadLimits& limits,
+                        const RunControl& run);
+
+}  // namespace wakuzume

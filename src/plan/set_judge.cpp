@@ -1,0 +1,148 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/set_judge.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <numeric>
+#include <optional>
+
+#include "family/judge.h"
+#include "plan/check.h"
+#include "scene/matrix.h"
+
+namespace wakuzume {
+namespace {
+
+/// So far below the limit nothing needs to be looked at vertex by vertex.
+constexpr double far_below = 1e-3;
+
+/// One set, member by member.
+class SetComparison {
+ public:
+  SetComparison(const Scene& scene,
+                const Survey& survey,
+                const FamilySettings& settings,
+                const FrameMaker& frames,
+                const Group& group)
+      : scene_(scene),
+        survey_(survey),
+        settings_(settings),
+        frames_(frames),
+        group_(group),
+        frame_(frames.make(group)),
+        box_(make_prototype_box(survey, frames.world(), group)),
+        prototypes_(group.prototype.size()) {
+    for (std::size_t p = 0; p < group.prototype.size(); ++p) {
+      part_matrices_.push_back(make_part_matrix(frames.world(), group, p));
+    }
+  }
+
+  std::vector<Misfit> run() {
+    std::vector<std::size_t> order(group_.instance_count());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    // Those of one shape one after the other: its vertices are decoded once.
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      return draw_of(a, 0).shape < draw_of(b, 0).shape;
+    });
+    std::vector<Misfit> out;
+    for (const std::size_t i : order) {
+      add_misfits(i, out);
+    }
+    std::sort(out.begin(), out.end(),
+              [](const Misfit& a, const Misfit& b) { return a.member < b.member; });
+    return out;
+  }
+
+ private:
+  [[nodiscard]] std::size_t parts() const { return group_.prototype.size(); }
+  [[nodiscard]] const Draw& draw_of(std::size_t instance, std::size_t part) const {
+    return survey_[find_draw(survey_, group_.members[instance * parts() + part])];
+  }
+  [[nodiscard]] const Primitive& primitive_of(const Draw& draw) const {
+    return scene_[draw.mesh].primitives[draw.primitive];
+  }
+
+  void add_misfits(std::size_t instance, std::vector<Misfit>& out) {
+    const std::size_t first = instance * parts();
+    const std::optional<Trs> trs = group_.instance_count() == 1
+                                       ? frames_.make_single(group_, frame_)
+                                       : frames_.make_instance(group_, frame_, box_, instance);
+    if (!trs) {
+      return out.push_back({first, "has a transform that no instance can hold"});
+    }
+    if (group_.instance_count() > 1 && trs->scale[0] < 0) {
+      return out.push_back({first, "is mirrored otherwise than the first"});
+    }
+    const Mat4d shown = frames_.make_shown_world(group_, frame_, *trs);
+    for (std::size_t p = 0; p < parts(); ++p) {
+      std::string what = compare(draw_of(instance, p), p, make_product(shown, part_matrices_[p]));
+      if (!what.empty()) {
+        out.push_back({first + p, std::move(what)});
+      }
+    }
+  }
+
+  /// \param shown  where the prototype's part would stand
+  [[nodiscard]] std::string compare(const Draw& draw, std::size_t part, const Mat4d& shown) {
+    const Mat4d& here = frames_.world()[to_index(draw.node)];
+    const Draw& prototype = survey_[find_draw(survey_, group_.prototype[part])];
+    if (survey_[draw.shape].family == survey_[prototype.shape].family &&
+        is_in_place(draw, here, shown)) {
+      return {};
+    }
+    if (make_signature(scene_, primitive_of(draw), settings_) !=
+            make_signature(scene_, primitive_of(prototype), settings_) ||
+        !primitive_of(draw).morph_targets.empty()) {
+      return "has other attributes or elements than the prototype";
+    }
+    if (!prototypes_[part]) {
+      prototypes_[part] = make_points(scene_, primitive_of(prototype), settings_);
+    }
+    if (draw.shape != decoded_shape_ || !decoded_) {
+      decoded_ = make_points(scene_, primitive_of(draw), settings_);
+      decoded_shape_ = draw.shape;
+    }
+    const RepeatJudge judge(*decoded_, here);
+    const RepeatLimits limits = make_repeat_limits(settings_, judge.size_m());
+    return judge.judge(*prototypes_[part], shown, limits)
+               ? std::string()
+               : fmt::format(
+                     "does not show what the prototype would show there, within {:.3g} m",
+                     limits.position_m);
+  }
+
+  /// The same vertices, as good as in the same place. An axis without length has directions that
+  /// have to be looked at.
+  [[nodiscard]] bool is_in_place(const Draw& draw, const Mat4d& here, const Mat4d& shown) const {
+    const Box3d& box = survey_[draw.shape].box;
+    const Eigen::Matrix4d error = as_eigen(shown) - as_eigen(here);
+    const double linear = error.topLeftCorner<3, 3>().norm();
+    const double off = (error * as_eigen(box.centre()).homogeneous()).head<3>().norm() +
+                       linear * find_diagonal(box) / 2;
+    const double thinnest = as_eigen(here).topLeftCorner<3, 3>().colwise().norm().minCoeff();
+    return off <= far_below * settings_.tolerance * find_diagonal(draw.box) &&
+           linear <= far_below * thinnest;
+  }
+
+  const Scene& scene_;
+  const Survey& survey_;
+  const FamilySettings& settings_;
+  const FrameMaker& frames_;
+  const Group& group_;
+  Frame frame_;
+  Box3d box_;
+  std::vector<Mat4d> part_matrices_;
+  std::vector<std::optional<Points>> prototypes_;  ///< by part, once they are needed
+  ShapeId decoded_shape_{};
+  std::optional<Points> decoded_;
+};
+
+}  // namespace
+
+std::vector<Misfit> SetJudge::find_misfits(const Group& group) const {
+  return SetComparison(scene_, survey_, settings_, frames_, group).run();
+}
+
+}  // namespace wakuzume
