@@ -43,7 +43,7 @@ std::string_view to_string(Route route);
 enum class MaterialGoal : std::uint8_t {
   keep,             ///< every material stays as it is
   full_resolution,  ///< share what can be shared without losing texels
-  fewest_draws      ///< share what can be shared; one page a kind of material, smaller if need be
+  fewest_draws      ///< share what can be shared; few pages a kind of material, smaller if need be
 };
 
 /// For those who do not know textures of layers.
@@ -61,9 +61,12 @@ struct MaterialSettings {
   double factor_tolerance = 0;
   std::uint32_t max_page_px = 4096;  ///< longest side of a page \range [64, 16384]
   PageSides page_sides = PageSides::multiples_of_four;
-  /// Pages that one kind of material may take; 0: any number; with fewest_draws 0 stands for 1.
-  /// \range [0, 65536]
+  /// Pages that one kind of material may take; 0: any number. Tiles that lose more than they may by
+  /// fitting take more. \range [0, 65536]
   std::uint32_t max_pages = 0;
+  /// With fewest_draws, what a smaller tile may lose: mean difference of its pictures when they are
+  /// shown as large as before, in steps of 8 bits. Cutouts lose nothing. \range [0, 255]
+  double allowed_loss = 1.5;
   Turning turning = Turning::quarter;
   /// Mip levels below the first in which no tile may show its neighbours; tiles of few texels need
   /// fewer. \range [0, 8]
@@ -162,6 +165,9 @@ struct LayerStack {
   std::string name;          ///< of the material; its pictures are named after it
   std::uint32_t uv_set = 0;  ///< in which its draws look them up
   std::vector<MaterialId> members;  ///< vertices carry their number in this list as `_LAYER`
+  /// By member: copies of its textures side by side along u and v in each of its layers. Its UVs are
+  /// divided by them, so that each texel is seen where and as large as it was, at every mip level.
+  std::vector<std::array<std::uint32_t, 2>> copies;
   std::array<Layers, channel_count> channels;
   [[nodiscard]] const Layers& operator[](Channel channel) const {
     return channels[static_cast<std::size_t>(channel)];

@@ -12,7 +12,7 @@ namespace wakuzume {
 
 /// What texels mean: how they are averaged into mip levels, and what the file says of them.
 enum class TexelKind : std::uint8_t {
-  colors,  ///< sRGB; averaged in linear light and by their alpha
+  colors,  ///< sRGB; averaged in linear light, each texel alike, as engines make mip levels
   values,  ///< linear
   normals  ///< linear, directions from -1 to 1; averaged and made unit length again
 };

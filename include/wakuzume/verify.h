@@ -171,7 +171,7 @@ Result<Verdict> verify(const Scene& before,
 /// draws all channels are looked up in both, by what each material says and nothing else, and
 /// compared. Adds to the verdict what differs.
 /// \param after  repaint(before, ...) with the pictures of its pages as they were written
-/// \error bad_image, too_large  of a picture; cancelled
+/// \error cancelled. A picture that can't be decoded is white in both, and the verdict tells
 /// \cost decodes each picture once for each material that shows it, side by side
 Result<void> verify_looks(const Scene& before,
                           const Scene& after,

@@ -69,7 +69,7 @@ Pixels halve(const Pixels& from, TexelKind kind) {
              std::uint8_t* to = &out.rgba[4 * row * out.width_px];
              for (std::size_t i = 0; i < values.size(); i += 4, to += 4) {
                const float* v = &values[i];
-               if (averaging == Averaging::srgb) {
+               if (averaging == Averaging::light) {
                  std::transform(v, v + 3, to, linear_to_srgb);
                  to[3] = to_byte(v[3]);
                } else if (averaging == Averaging::plain) {

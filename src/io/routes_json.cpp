@@ -91,6 +91,7 @@ void write_stack(ReadableJsonOut& out, const LayerStack& stack) {
   out.member("name", stack.name);
   out.member("uv_set", stack.uv_set);
   out.member_line("members", stack.members);
+  out.member_line("copies", stack.copies);
   out.begin_object("channels");
   for (std::size_t c = 0; c < channel_count; ++c) {
     const auto channel = static_cast<Channel>(c);
@@ -283,6 +284,10 @@ class RoutesReader {
       return key == "name"       ? in_.read(v, a, out.name)
              : key == "uv_set"   ? in_.read(v, a, out.uv_set)
              : key == "members"  ? in_.read(v, a, out.members)
+             : key == "copies"   ? in_.array(v, a,
+                                             [&](JsonValue item, const At& b) {
+                                               return read_pair(item, b, out.copies.emplace_back());
+                                             })
              : key == "channels" ? read_channels(v, a, out)
                                  : unknown_member(in_, a);
     });

@@ -90,8 +90,10 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
   visit("materials", "max_page_px", materials.max_page_px, "longest side of a page; 64 to 16384");
   visit("materials", "page_sides", materials.page_sides,
         "sides of pages: \"multiples_of_four\" or \"powers_of_two\"");
+  visit("materials", "allowed_loss", materials.allowed_loss,
+        "fewest_draws: mean loss of a smaller tile, in steps of 8 bits; 0 to 255");
   visit("materials", "max_pages", materials.max_pages,
-        "pages that one kind of material may take; 0: any, with fewest_draws one; 0 to 65536");
+        "pages that one kind of material may take; 0: any, with fewest_draws few; 0 to 65536");
   visit("materials", "turning", materials.turning,
         "tiles are turned by a \"quarter\" where that packs better, or \"never\"");
   visit("materials", "clean_mips", materials.clean_mips,

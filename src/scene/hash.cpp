@@ -28,9 +28,12 @@ class Hasher : public ValueHasher {
     add(member.name);
     add(member.json);
   }
+  /// One that holds nothing is none: a file has no place for it.
   void add(const Boxed<Extra>& extra) {
-    add(static_cast<bool>(extra));
-    if (extra) {
+    const bool any = extra && !(extra->extras.empty() && extra->extensions.empty() &&
+                                extra->members.empty());
+    add(any);
+    if (any) {
       add(extra->extras);
       add(extra->extensions);
       add(extra->members);

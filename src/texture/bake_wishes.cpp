@@ -138,7 +138,7 @@ Result<std::vector<TileWish>> BakeFinder::make_wishes(MaterialId id, const RunCo
         wish.tile.shapes = shapes[i].shapes;
         wish.tile.texels_per_unit = shapes[i].texels_per_unit;
         wish.area_m2 = shapes[i].area_m2;
-        wish.cutout = scene_[id].alpha_mode == AlphaMode::mask;
+        wish.cutout = scene_[id].alpha_mode != AlphaMode::opaque;
         const PrimitiveRef& first = shapes[i].shapes.front();
         wish.charts = std::make_shared<ChartSet>(make_charts(
             make_corner_positions(scene_, scene_[first.mesh].primitives[first.primitive])));

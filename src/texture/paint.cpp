@@ -359,10 +359,13 @@ Result<TextureArray> paint_layers(const Scene& scene,
         AtlasPage page;
         page.size = layers.size;
         Tile tile;
-        tile.material = from.members[layers.find_member(static_cast<std::uint32_t>(l))];
+        const std::size_t member = layers.find_member(static_cast<std::uint32_t>(l));
+        tile.material = from.members[member];
         tile.size = layers.size;
         if (find_first_texture(scene[tile.material]) != no_texture) {
-          tile.texture = layers.size;
+          // Where it stands several times, the layer is so many tiles of its texture.
+          tile.texture = {std::max(1U, layers.size.width_px / from.copies[member][0]),
+                          std::max(1U, layers.size.height_px / from.copies[member][1])};
           tile.used = {0, 0, layers.size.width_px, layers.size.height_px};
         }
         Pixels& pixels = out.layers[l];

@@ -7,6 +7,7 @@
 #include <cstring>
 #include <map>
 
+#include "build/detach.h"
 #include "build/geometry_block.h"
 #include "scene/index_data.h"
 #include "survey/draws.h"
@@ -181,16 +182,23 @@ class PlainLooks {
     if (!added) {
       return slot->second;
     }
+    const auto& copies = from.copies[std::min<std::size_t>(member, from.copies.size() - 1)];
     Material moved = built_[own];
     bool changed = false;
     for (TextureSlot* texture :
          {&moved.base_color_texture, &moved.metallic_roughness_texture, &moved.normal_texture,
           &moved.occlusion_texture, &moved.emissive_texture}) {
-      // The transform went into the UVs.
+      // The transform went into the UVs, which are divided by how often the texture is in its layer.
+      const bool scaled = copies[0] > 1 || copies[1] > 1;
       if (texture->texture != no_texture &&
-          (texture->transform || texture->texcoord != from.uv_set)) {
+          (texture->transform || scaled || texture->texcoord != from.uv_set)) {
         texture->transform.reset();
         texture->texcoord = from.uv_set;
+        if (scaled) {
+          texture->transform.ensure().scale = {static_cast<double>(copies[0]),
+                                               static_cast<double>(copies[1])};
+          add_once(built_.extensions_used, "KHR_texture_transform");
+        }
         changed = true;
       }
     }

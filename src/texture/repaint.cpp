@@ -159,7 +159,10 @@ class Repainter {
   [[nodiscard]] bool is_good(const LayerStack& stack) const {
     constexpr std::uint32_t longest = 16384;
     const std::size_t count = stack.members.size();
-    bool good = count > 0 && count <= 65536 && stack.uv_set < 16;
+    bool good = count > 0 && count <= 65536 && stack.uv_set < 16 && stack.copies.size() == count;
+    for (const auto& copies : stack.copies) {
+      good = good && copies[0] > 0 && copies[0] <= longest && copies[1] > 0 && copies[1] <= longest;
+    }
     for (const MaterialId id : stack.members) {
       good = good && to_index(id) < scene_.materials.size();
     }
@@ -310,12 +313,14 @@ class Repainter {
     source.periods = {0, 0};
     const UvTransform plain;
     const UvTransform& t = source.transform;
-    if (t.offset == plain.offset && t.rotation == plain.rotation && t.scale == plain.scale) {
+    const auto& copies = stack.copies[work.aim.end->member];
+    if (t.offset == plain.offset && t.rotation == plain.rotation && t.scale == plain.scale &&
+        copies[0] == 1 && copies[1] == 1) {
       return;
     }
     for (const Vec2d& uv : make_texture_coordinates(scene_, primitive, source)) {
-      work.uvs.push_back(static_cast<float>(uv[0]));
-      work.uvs.push_back(static_cast<float>(uv[1]));
+      work.uvs.push_back(static_cast<float>(uv[0] / copies[0]));
+      work.uvs.push_back(static_cast<float>(uv[1] / copies[1]));
     }
   }
 

@@ -101,6 +101,12 @@ void filter_row(const Pixels& from,
           sum[3] += weight;
           break;
         }
+        case Averaging::light:
+          for (std::size_t c = 0; c < 3; ++c) {
+            sum[c] += share * linear[texel[c]];
+          }
+          sum[3] += share * static_cast<float>(texel[3]) / 255.0F;
+          break;
         case Averaging::plain:
           for (std::size_t c = 0; c < 4; ++c) {
             sum[c] += share * static_cast<float>(texel[c]) / 255.0F;

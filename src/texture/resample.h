@@ -43,6 +43,7 @@ struct AxisShares {
 
 enum class Averaging : std::uint8_t {
   srgb,   ///< colours, averaged in linear light; each weighs by its alpha
+  light,  ///< colours, averaged in linear light, and alpha beside them: as engines make mip levels
   plain,  ///< values as they are
   normal  ///< directions from -1 to 1
 };

@@ -40,6 +40,9 @@ Result<void> validate(const MaterialSettings& settings) {
   if (settings.max_page_px < 64 || settings.max_page_px > 16384) {
     return refuse("materials.max_page_px must be from 64 to 16384");
   }
+  if (!(settings.allowed_loss >= 0 && settings.allowed_loss <= 255)) {
+    return refuse("materials.allowed_loss must be from 0 to 255");
+  }
   if (settings.max_pages > 65536) {
     return refuse("materials.max_pages must be from 0 to 65536");
   }

@@ -525,11 +525,11 @@ class RouteFinder {
     TileWish wish;
     wish.tile.material = id;
     wish.area_m2 = used.area_m2;
-    wish.cutout = material(id).alpha_mode == AlphaMode::mask;
+    wish.cutout = material(id).alpha_mode != AlphaMode::opaque;
     if (is_flat(id)) {
       return wish;
     }
-    wish.spare_halvings = 3;
+    wish.spare_halvings = wish.cutout ? 0 : 3;
     wish.tile.texture = find_texture_size(id);
     for (const TextureSlot* slot : list_slots(material(id))) {
       if (slot->texture != no_texture) {
@@ -545,6 +545,7 @@ class RouteFinder {
     TexelRect& rect = wish.tile.used;
     range(used.min[0], used.max[0], wish.tile.texture.width_px, rect.x, rect.width);
     range(used.min[1], used.max[1], wish.tile.texture.height_px, rect.y, rect.height);
+    add_stretch(used, wish);
     add_scale(id, wish);
     return wish;
   }
@@ -568,6 +569,16 @@ class RouteFinder {
     wish.spare_halvings = std::min(wish.spare_halvings, count_spare_halvings(facts));
     for (std::size_t h = 0; h < wish.losses.size(); ++h) {
       wish.losses[h] = std::max(wish.losses[h], facts.halving_losses[h]);
+    }
+  }
+
+  static void add_stretch(const MaterialUse& used, TileWish& wish) {
+    constexpr double most = 64;
+    const Vec2d texel{used.lengths[0] / wish.tile.texture.width_px,
+                      used.lengths[1] / wish.tile.texture.height_px};
+    const double shortest = std::min(texel[0], texel[1]);
+    for (std::size_t c = 0; c < 2 && shortest > 0; ++c) {
+      wish.stretch[c] = std::min(most, texel[c] / shortest);
     }
   }
 
@@ -614,11 +625,15 @@ class RouteFinder {
           return Failure(baked.error());
         }
         std::move(baked->begin(), baked->end(), std::back_inserter(wishes));
+      } else if (TileWish wish = make_wish(id); wish.fixed || can_place(wish, settings_)) {
+        wishes.push_back(std::move(wish));
       } else {
-        wishes.push_back(make_wish(id));
+        route(id).reason =
+            fmt::format("no page of {} pixels takes its {} x {} texels without losing detail",
+                        settings_.max_page_px, wish.tile.used.width, wish.tile.used.height);
       }
     }
-    if (wishes.empty()) {
+    if (wishes.empty() || (wishes.size() == 1 && !asked && !wishes.front().charts)) {
       return {};
     }
     auto placed = place_tiles(wishes, settings_);

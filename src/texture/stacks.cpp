@@ -7,7 +7,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
-#include <set>
+#include <optional>
 
 #include "scene/hasher.h"
 #include "survey/textures.h"
@@ -48,6 +48,42 @@ std::uint64_t count_stack_bytes(const LayerStack& stack, const MaterialSettings&
 namespace {
 
 constexpr std::uint32_t least_px = 4;
+constexpr std::uint32_t wrap_repeat = 10497;
+/// With full_resolution: times its own texels that a member's copies may take.
+constexpr std::uint64_t most_copied = 4;
+
+using Copies = std::array<std::uint32_t, 2>;
+
+/// How often `part` goes into `whole`, where that is a power of two.
+std::optional<std::uint32_t> find_copies(std::uint32_t whole, std::uint32_t part) {
+  if (part == 0 || whole % part != 0 || !std::has_single_bit(whole / part)) {
+    return std::nullopt;
+  }
+  return whole / part;
+}
+
+/// What a member brings into a stack.
+struct Candidate {
+  std::size_t member = 0;
+  std::array<RectSize, channel_count> sizes{};          ///< 0 x 0: nothing, or one colour
+  std::array<std::uint32_t, channel_count> spare{};     ///< halvings that lose nothing
+  std::array<bool, channel_count> textured{};           ///< has a picture, of one colour or not
+  std::array<bool, 2> repeats{};                        ///< its sampler does, along u and v
+  [[nodiscard]] std::uint64_t texels() const {
+    std::uint64_t sum = 0;
+    for (const RectSize& size : sizes) {
+      sum += std::uint64_t{size.width_px} * size.height_px;
+    }
+    return sum;
+  }
+};
+
+/// A stack that is being filled.
+struct OpenStack {
+  std::vector<const Candidate*> members;
+  std::vector<Copies> copies;
+  std::array<RectSize, channel_count> sizes{};  ///< 0 x 0: not decided
+};
 
 class StackMaker {
  public:
@@ -64,86 +100,194 @@ class StackMaker {
         most_bytes_(std::uint64_t{settings.max_stack_megabytes} << 20U) {}
 
   std::vector<LayerStack> run() {
-    if (settings_.goal == MaterialGoal::fewest_draws) {
-      std::vector<std::size_t> all(members_.size());
-      std::iota(all.begin(), all.end(), std::size_t{0});
-      cut(all, [&](LayerStack& stack) { shrink(stack); });
-      return std::move(out_);
-    }
-    // Of one size to the next power of two, so that little is blown up.
-    std::map<std::pair<int, int>, std::vector<std::size_t>> classes;
+    std::vector<Candidate> candidates;
     for (std::size_t m = 0; m < members_.size(); ++m) {
-      RectSize largest;
-      for (std::size_t c = 0; c < channel_count; ++c) {
-        const RectSize size = find_size(m, static_cast<Channel>(c));
-        largest = {std::max(largest.width_px, size.width_px),
-                   std::max(largest.height_px, size.height_px)};
+      candidates.push_back(make_candidate(m));
+    }
+    std::vector<const Candidate*> order;
+    for (const Candidate& candidate : candidates) {
+      order.push_back(&candidate);
+    }
+    // The largest first: they decide how large layers are.
+    std::stable_sort(order.begin(), order.end(), [](const Candidate* a, const Candidate* b) {
+      return a->texels() > b->texels();
+    });
+    std::vector<OpenStack> open;
+    for (const Candidate* candidate : order) {
+      const bool joined = std::any_of(open.begin(), open.end(), [&](OpenStack& stack) {
+        return join(stack, *candidate);
+      });
+      if (!joined) {
+        join(open.emplace_back(), *candidate);
       }
-      const auto step = [](std::uint32_t px) { return std::bit_width(std::max(px, 1U) - 1); };
-      classes[{step(largest.width_px), step(largest.height_px)}].push_back(m);
     }
-    for (const auto& [size, members] : classes) {
-      cut(members, [](const LayerStack&) {});
+    std::erase_if(open, [](const OpenStack& stack) { return stack.members.size() < 2; });
+    std::vector<LayerStack> out;
+    for (OpenStack& stack : open) {
+      out.push_back(make(stack));
     }
-    return std::move(out_);
+    return out;
   }
 
  private:
-  /// Cuts a list into stacks that hold the limits.
-  template <class Fit>
-  void cut(const std::vector<std::size_t>& members, const Fit& fit) {
-    std::vector<std::size_t> now;
-    LayerStack last;
-    const auto close = [&] {
-      if (now.size() > 1) {
-        out_.push_back(std::move(last));
-      }
-      now.clear();
-    };
-    const bool whole = settings_.goal == MaterialGoal::fewest_draws;
-    for (const std::size_t m : members) {
-      now.push_back(m);
-      if (whole && now.size() < settings_.max_layers && m != members.back()) {
-        continue;  // it will be fitted when it is complete
-      }
-      LayerStack stack = make(now);
-      fit(stack);
-      const bool too_much =
-          !whole && now.size() > 1 && count_stack_bytes(stack, settings_) > most_bytes_;
-      if (too_much || now.size() > settings_.max_layers) {
-        now.pop_back();
-        close();
-        now.push_back(m);
-        stack = make(now);
-      }
-      last = std::move(stack);
-      if (whole && now.size() == settings_.max_layers) {
-        close();
-      }
-    }
-    close();
-  }
-
   [[nodiscard]] const Material& material(std::size_t m) const {
     return scene_[members_[m].material];
   }
 
-  /// 0 x 0 without a texture.
-  [[nodiscard]] RectSize find_size(std::size_t m, Channel channel) const {
-    RectSize out;
-    for (const TextureSlot* slot : list_slots_of(material(m), channel)) {
-      const ImageFacts& facts = images_[to_index(find_image(scene_, slot->texture))];
-      const std::uint32_t spare = count_spare_halvings(facts);
-      const auto side = [&](std::uint32_t px) {
-        const double wanted = px * members_[m].scale * std::exp2(-static_cast<double>(spare));
-        return facts.one_color ? 1U
-                               : std::max(std::min(px, least_px),
-                                          static_cast<std::uint32_t>(std::lround(wanted)));
-      };
-      out = {std::max(out.width_px, side(facts.width_px)),
-             std::max(out.height_px, side(facts.height_px))};
+  [[nodiscard]] Candidate make_candidate(std::size_t m) const {
+    Candidate out;
+    out.member = m;
+    const TextureId first = find_first_texture(material(m));
+    const SamplerId id =
+        first == no_texture ? no_sampler : scene_.textures[to_index(first)].sampler;
+    const Sampler sampler = id == no_sampler ? Sampler{} : scene_.samplers[to_index(id)];
+    out.repeats = {sampler.wrap_s == wrap_repeat, sampler.wrap_t == wrap_repeat};
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      // Where alpha decides what is seen, nothing is too little to be seen.
+      const bool cut = static_cast<Channel>(c) == Channel::color &&
+                       material(m).alpha_mode != AlphaMode::opaque;
+      std::uint32_t spare = cut ? 0 : 3;
+      for (const TextureSlot* slot : list_slots_of(material(m), static_cast<Channel>(c))) {
+        const ImageFacts& facts = images_[to_index(find_image(scene_, slot->texture))];
+        out.textured[c] = true;
+        if (!facts.one_color) {
+          spare = std::min(spare, count_spare_halvings(facts));
+          out.sizes[c] = {std::max(out.sizes[c].width_px, facts.width_px),
+                          std::max(out.sizes[c].height_px, facts.height_px)};
+        }
+      }
+      // Less by hand or by density is taken in halvings, so that what fits still fits.
+      for (double scale = members_[m].scale; scale <= 0.75 && may_halve(out.sizes[c]); scale *= 2) {
+        out.sizes[c] = halve(out.sizes[c]);
+      }
+      out.spare[c] = spare;
     }
     return out;
+  }
+
+  static bool may_halve(const RectSize& size) {
+    return size.width_px % 2 == 0 && size.height_px % 2 == 0 &&
+           std::min(size.width_px, size.height_px) > least_px;
+  }
+  static RectSize halve(const RectSize& size) { return {size.width_px / 2, size.height_px / 2}; }
+
+  /// Takes a member in where it fits. \return whether it does
+  bool join(OpenStack& stack, const Candidate& candidate) const {
+    if (stack.members.size() >= settings_.max_layers) {
+      return false;
+    }
+    OpenStack grown = stack;
+    if (!grow(grown, candidate)) {
+      return false;
+    }
+    const auto copies = fit(grown, candidate);
+    if (!copies) {
+      return false;
+    }
+    grown.members.push_back(&candidate);
+    grown.copies.push_back(*copies);
+    if (grown.members.size() > 1 &&
+        (count_stack_bytes(make(grown), settings_) > most_bytes_ || is_wasteful(grown))) {
+      return false;
+    }
+    stack = std::move(grown);
+    return true;
+  }
+
+  /// Makes the layers large enough for a member, if those that are there can stand in them more
+  /// often.
+  [[nodiscard]] bool grow(OpenStack& stack, const Candidate& candidate) const {
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      const RectSize& have = stack.sizes[c];
+      const RectSize& need = candidate.sizes[c];
+      if (have.width_px == 0 || need.width_px == 0) {
+        continue;
+      }
+      Copies factor{1, 1};
+      if (need.width_px > have.width_px || need.height_px > have.height_px) {
+        const auto along_u = find_copies(std::max(need.width_px, have.width_px), have.width_px);
+        const auto along_v = find_copies(std::max(need.height_px, have.height_px), have.height_px);
+        if (!along_u || !along_v) {
+          return false;
+        }
+        factor = {*along_u, *along_v};
+      }
+      return multiply(stack, factor);
+    }
+    return true;
+  }
+
+  [[nodiscard]] bool multiply(OpenStack& stack, const Copies& factor) const {
+    for (std::size_t i = 0; i < stack.members.size(); ++i) {
+      for (std::size_t axis = 0; axis < 2; ++axis) {
+        const bool flat = stack.members[i]->texels() == 0;
+        if (factor[axis] > 1 && !flat && !stack.members[i]->repeats[axis]) {
+          return false;
+        }
+        stack.copies[i][axis] *= flat ? 1 : factor[axis];
+      }
+    }
+    for (RectSize& size : stack.sizes) {
+      size = {size.width_px * factor[0], size.height_px * factor[1]};
+      if (std::max(size.width_px, size.height_px) > std::max(settings_.max_page_px, 1U)) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  /// How often a member stands in each layer; decides the size of channels that had none.
+  [[nodiscard]] std::optional<Copies> fit(OpenStack& stack, const Candidate& candidate) const {
+    std::optional<Copies> copies;
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      if (stack.sizes[c].width_px == 0 || candidate.sizes[c].width_px == 0) {
+        continue;
+      }
+      const auto here = fit_channel(stack.sizes[c], candidate.sizes[c], candidate.spare[c], copies);
+      if (!here) {
+        return std::nullopt;
+      }
+      copies = here;
+    }
+    const Copies found = copies.value_or(Copies{1, 1});
+    for (std::size_t axis = 0; axis < 2; ++axis) {
+      if (found[axis] > 1 && !candidate.repeats[axis]) {
+        return std::nullopt;
+      }
+    }
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      if (stack.sizes[c].width_px == 0 && candidate.sizes[c].width_px > 0) {
+        stack.sizes[c] = {candidate.sizes[c].width_px * found[0],
+                          candidate.sizes[c].height_px * found[1]};
+      }
+    }
+    return found;
+  }
+
+  /// \param wanted  what another channel asks for
+  [[nodiscard]] static std::optional<Copies> fit_channel(const RectSize& layer,
+                                                         RectSize own,
+                                                         std::uint32_t spare,
+                                                         const std::optional<Copies>& wanted) {
+    while (true) {
+      const auto along_u = find_copies(layer.width_px, own.width_px);
+      const auto along_v = find_copies(layer.height_px, own.height_px);
+      if (along_u && along_v && (!wanted || *wanted == Copies{*along_u, *along_v})) {
+        return Copies{*along_u, *along_v};
+      }
+      if (spare == 0 || !may_halve(own)) {
+        return std::nullopt;
+      }
+      --spare;
+      own = halve(own);
+    }
+  }
+
+  [[nodiscard]] bool is_wasteful(const OpenStack& stack) const {
+    return settings_.goal != MaterialGoal::fewest_draws &&
+           std::any_of(stack.copies.begin(), stack.copies.end(), [](const Copies& copies) {
+             return std::uint64_t{copies[0]} * copies[1] > most_copied;
+           });
   }
 
   /// What a member shows in a channel; equal for equal layers.
@@ -163,50 +307,36 @@ class StackMaker {
     return hasher.finish();
   }
 
-  [[nodiscard]] LayerStack make(const std::vector<std::size_t>& members) const {
+  [[nodiscard]] LayerStack make(const OpenStack& from) const {
+    // In the order of their places.
+    std::vector<std::size_t> order(from.members.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      return from.members[a]->member < from.members[b]->member;
+    });
     LayerStack stack;
-    for (const std::size_t m : members) {
-      stack.members.push_back(members_[m].material);
+    for (const std::size_t i : order) {
+      stack.members.push_back(members_[from.members[i]->member].material);
+      stack.copies.push_back(from.copies[i]);
     }
     for (std::size_t c = 0; c < channel_count; ++c) {
       const auto channel = static_cast<Channel>(c);
       LayerStack::Layers layers;
       std::map<ContentHash, std::uint32_t, LessHash> known;
-      for (const std::size_t m : members) {
-        const RectSize size = find_size(m, channel);
-        layers.size = {std::max(layers.size.width_px, size.width_px),
-                       std::max(layers.size.height_px, size.height_px)};
+      bool textured = false;
+      for (const std::size_t i : order) {
+        textured = textured || from.members[i]->textured[c];
         const auto layer = static_cast<std::uint32_t>(known.size());
-        layers.of_member.push_back(known.try_emplace(find_look(m, channel), layer).first->second);
+        layers.of_member.push_back(
+            known.try_emplace(find_look(from.members[i]->member, channel), layer).first->second);
       }
-      const bool textured = layers.size.width_px > 0;
       if (textured || (known.size() > 1 && channel != Channel::normal)) {
-        layers.size = {std::max(1U, layers.size.width_px), std::max(1U, layers.size.height_px)};
+        layers.size = {std::max(1U, from.sizes[c].width_px),
+                       std::max(1U, from.sizes[c].height_px)};
         stack.channels[c] = std::move(layers);
       }
     }
     return stack;
-  }
-
-  /// Halves the channel that takes most until all is within the limit.
-  void shrink(LayerStack& stack) const {
-    while (count_stack_bytes(stack, settings_) > most_bytes_) {
-      LayerStack::Layers* largest = nullptr;
-      std::uint64_t most = 0;
-      for (LayerStack::Layers& layers : stack.channels) {
-        const std::uint64_t pixels =
-            std::uint64_t{layers.count()} * layers.size.width_px * layers.size.height_px;
-        if (pixels > most && std::max(layers.size.width_px, layers.size.height_px) > least_px) {
-          largest = &layers;
-          most = pixels;
-        }
-      }
-      if (largest == nullptr) {
-        return;
-      }
-      largest->size = {std::max(1U, largest->size.width_px / 2),
-                       std::max(1U, largest->size.height_px / 2)};
-    }
   }
 
   const Scene& scene_;
@@ -215,7 +345,6 @@ class StackMaker {
   const std::vector<StackMember>& members_;
   const MaterialSettings& settings_;
   std::uint64_t most_bytes_;
-  std::vector<LayerStack> out_;
 };
 
 }  // namespace
@@ -233,13 +362,17 @@ double find_kept_share(const Scene& scene,
                        const LayerStack& stack,
                        MaterialId member) {
   double kept = 1;
+  const auto at = static_cast<std::size_t>(
+      std::find(stack.members.begin(), stack.members.end(), member) - stack.members.begin());
   for (std::size_t c = 0; c < channel_count; ++c) {
     for (const TextureSlot* slot : list_slots_of(scene[member], static_cast<Channel>(c))) {
       const ImageFacts& facts = images[to_index(find_image(scene, slot->texture))];
       if (!facts.one_color) {
         const RectSize& size = stack.channels[c].size;
-        kept = std::min({kept, static_cast<double>(size.width_px) / facts.width_px,
-                         static_cast<double>(size.height_px) / facts.height_px});
+        kept = std::min({kept,
+                         static_cast<double>(size.width_px) / stack.copies[at][0] / facts.width_px,
+                         static_cast<double>(size.height_px) / stack.copies[at][1] /
+                             facts.height_px});
       }
     }
   }

@@ -12,7 +12,7 @@ namespace wakuzume {
 
 struct StackMember {
   MaterialId material = no_material;
-  double scale = 1;  ///< of its textures, by hand or by texel density
+  double scale = 1;  ///< of its textures, by hand or by texel density; halvings of it are taken
 };
 
 /// A halving that changes no channel by more than this, in steps of 8 bits, loses nothing.
@@ -20,7 +20,9 @@ inline constexpr double invisible_peak = 1.5;
 /// Times a picture may be halved without a loss that can be seen, of those that were measured.
 std::uint32_t count_spare_halvings(const ImageFacts& facts);
 
-/// Stacks of members of one kind. A member that would be alone is in none.
+/// Stacks of members of one kind. Layers hold the very texels of their pictures: smaller ones stand
+/// in them several times, side by side, where their sampler repeats them anyway, and what fits no
+/// whole number of times is in another stack. A member that would be alone is in none.
 /// \param members   in the order of their places
 /// \param contents  of each image, as make_image_contents of survey/parts.h has them
 std::vector<LayerStack> make_stacks(const Scene& scene,

@@ -41,20 +41,24 @@ class TilePlacer {
       most_ = std::bit_floor(most_);
     }
     pages_ = settings.max_pages;
-    if (pages_ == 0 && settings.goal == MaterialGoal::fewest_draws) {
-      pages_ = 1;
+    if (settings.goal == MaterialGoal::fewest_draws) {
+      pages_ = std::max(1U, pages_);
+      allowed_ = settings.allowed_loss;
     }
+  }
+
+  /// Whether a page can take the one tile there is, losing no more than it may.
+  bool can_place() {
+    halvings_[0] = wishes_[0].fixed ? 0 : wishes_[0].spare_halvings;
+    resize(0);
+    return shrink_to_page(0);
   }
 
   Result<TilePages> run() {
     for (std::size_t w = 0; w < wishes_.size(); ++w) {
       halvings_[w] = wishes_[w].fixed ? 0 : wishes_[w].spare_halvings;
       resize(w);
-      while (!fits_page(w) && can_halve(w)) {
-        ++halvings_[w];
-        resize(w);
-      }
-      if (!fits_page(w)) {
+      if (!shrink_to_page(w)) {
         return Failure(Error{ErrorCode::too_large,
                              fmt::format("a tile of {} x {} pixels does not fit on a page of {}",
                                          wishes_[w].tile.size.width_px,
@@ -75,6 +79,14 @@ class TilePlacer {
   }
 
  private:
+  bool shrink_to_page(std::size_t w) {
+    while (!fits_page(w) && can_halve(w)) {
+      ++halvings_[w];
+      resize(w);
+    }
+    return fits_page(w);
+  }
+
   void resize(std::size_t w) {
     TileWish& wish = wishes_[w];
     if (wish.tile.solid()) {
@@ -112,13 +124,13 @@ class TilePlacer {
     if (wish.charts && halvings_[w] >= most_chart_halvings) {
       return false;
     }
-    return !wish.fixed && !wish.tile.solid() &&
+    return !wish.fixed && !wish.cutout && !wish.tile.solid() && find_loss(w) <= allowed_ &&
            std::max(wish.tile.size.width_px, wish.tile.size.height_px) > solid_px;
   }
 
   [[nodiscard]] RectSize make_outer(std::size_t w) const {
     Tile tile = wishes_[w].tile;
-    tile.gutter = find_gutter(tile, settings_.clean_mips, wishes_[w].cutout);
+    tile.gutter = find_gutter(wishes_[w], settings_.clean_mips);
     return tile.outer();
   }
 
@@ -132,15 +144,19 @@ class TilePlacer {
     return static_cast<double>(outer.width_px) * outer.height_px;
   }
 
-  /// What the next halving loses for each texel that it frees.
-  [[nodiscard]] double find_price(std::size_t w) const {
+  /// What a tile has lost after the next halving.
+  [[nodiscard]] double find_loss(std::size_t w) const {
     const TileWish& wish = wishes_[w];
     const std::size_t next = halvings_[w];
-    const double loss =
-        next < wish.losses.size()
-            ? wish.losses[next]
-            : wish.losses.back() * std::pow(steeper, static_cast<double>(next - wish.losses.size() + 1));
-    return (loss + 1e-3) * (wish.area_m2 + 1e-6) / find_area(w);
+    return next < wish.losses.size()
+               ? wish.losses[next]
+               : wish.losses.back() *
+                     std::pow(steeper, static_cast<double>(next - wish.losses.size() + 1));
+  }
+
+  /// And that for each texel that it frees.
+  [[nodiscard]] double find_price(std::size_t w) const {
+    return (find_loss(w) + 1e-3) * (wishes_[w].area_m2 + 1e-6) / find_area(w);
   }
 
   void shrink_to(double room) {
@@ -183,7 +199,7 @@ class TilePlacer {
     for (std::size_t w = 0; w < wishes_.size(); ++w) {
       const PlacedRect& rect = packing.rects[w];
       Tile tile = wishes_[w].tile;
-      tile.gutter = find_gutter(tile, settings_.clean_mips, wishes_[w].cutout);
+      tile.gutter = find_gutter(wishes_[w], settings_.clean_mips);
       tile.x = rect.x_px + tile.gutter;
       tile.y = rect.y_px + tile.gutter;
       tile.turned = rect.turned;
@@ -201,27 +217,36 @@ class TilePlacer {
   std::uint32_t most_ = 0;
   std::uint32_t grid_ = 4;
   std::uint32_t pages_ = 0;
+  double allowed_ = 0;  ///< loss of a halving
   bool stuck_ = false;
 };
 
 }  // namespace
 
-std::uint32_t find_gutter(const Tile& tile, std::uint32_t clean_mips, bool cutout) {
+std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips) {
+  const Tile& tile = wish.tile;
   if (tile.solid()) {
     return std::max(2U, (1U << clean_mips) - solid_px / 2);
   }
+  // Levels go by the finer direction, so along the other one a tile is longer than its texels say.
+  const double longest =
+      std::max(tile.size.width_px * wish.stretch[0], tile.size.height_px * wish.stretch[1]);
   // Where a tile is eight texels long it is too far away to tell its edges from its inside; a cutout
   // may still be told from none where it is two long.
-  const std::uint32_t last =
-      std::min(tile.size.width_px, tile.size.height_px) / (cutout ? 2 : 8);
+  const auto last =
+      static_cast<std::uint32_t>(std::clamp(longest / (wish.cutout ? 2 : 8), 0.0, 65536.0));
   const std::uint32_t mips = last == 0 ? 0 : static_cast<std::uint32_t>(std::bit_width(last)) - 1;
-  return std::max(2U, 1U << std::min(mips, clean_mips + (cutout ? cutout_mips : 0)));
+  return std::max(2U, 1U << std::min(mips, clean_mips + (wish.cutout ? cutout_mips : 0)));
 }
 
 RectSize Tile::outer() const {
   const std::uint32_t step = solid() ? 1 : std::max(1U, gutter);
   const auto side = [&](std::uint32_t px) { return (px + step - 1) / step * step + 2 * gutter; };
   return {side(size.width_px), side(size.height_px)};
+}
+
+bool can_place(const TileWish& wish, const MaterialSettings& settings) {
+  return TilePlacer({wish}, settings).can_place();
 }
 
 Result<TilePages> place_tiles(std::vector<TileWish> wishes, const MaterialSettings& settings) {

@@ -20,7 +20,9 @@ struct TileWish {
   std::array<double, 3> losses{};  ///< mean, of one to three halvings, steps of 8 bits
   double area_m2 = 0;              ///< that shows it
   double scale = 1;                ///< by hand or by texel density
-  bool cutout = false;             ///< its alpha counts
+  bool cutout = false;             ///< its alpha counts: it is cut out, or blended
+  /// Times as long as a texel along u and v is, by the shorter of both, on the surfaces that show it.
+  Vec2d stretch{1, 1};
   bool fixed = false;              ///< the scale is by hand: nothing else changes its size
   std::shared_ptr<const ChartSet> charts{};  ///< of a baked tile; its size follows from them
 };
@@ -36,12 +38,15 @@ struct TilePages {
 };
 
 /// The gutter that keeps a tile's neighbours out of its mip levels: a texel of the last of them. As
-/// tiles begin where such a texel does, their levels are those of the texture alone.
-/// \param cutout  its alpha decides what is seen: two levels more are kept clean
-std::uint32_t find_gutter(const Tile& tile, std::uint32_t clean_mips, bool cutout);
+/// tiles begin where such a texel does, their levels are those of the texture alone. Which is the
+/// last is decided by how long the tile still is to the eye, however thin it is.
+std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips);
+
+/// Whether a page can take a tile that loses no more than the settings allow.
+bool can_place(const TileWish& wish, const MaterialSettings& settings);
 
 /// Places the tiles of one kind of material, in their order.
-/// \error too_large  a tile that is fixed does not fit on a page
+/// \error too_large  a tile does not fit on a page
 Result<TilePages> place_tiles(std::vector<TileWish> wishes, const MaterialSettings& settings);
 
 }  // namespace wakuzume

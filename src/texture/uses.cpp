@@ -13,6 +13,9 @@ namespace wakuzume {
 void MaterialUse::join(const MaterialUse& other) {
   area_m2 += other.area_m2;
   tiles += other.tiles;
+  for (std::size_t c = 0; c < 2; ++c) {
+    lengths[c] += other.lengths[c];
+  }
   box.include(other.box);
   missing = missing || other.missing;
   finite = finite && other.finite;
@@ -91,6 +94,11 @@ void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& wo
   largest = std::isfinite(scale) ? std::max(largest, scale) : largest;
   const double area = extent.area * scale * scale * static_cast<double>(draw.instances);
   use.area_m2 += std::isfinite(area) ? area : 0;
+  for (std::size_t c = 0; c < 2; ++c) {
+    const double lengths =
+        extent.lengths[c] * scale * scale * scale * static_cast<double>(draw.instances);
+    use.lengths[c] += std::isfinite(lengths) ? lengths : 0;
+  }
   use.tiles +=
       std::isfinite(extent.uv_area) ? extent.uv_area * static_cast<double>(draw.instances) : 0;
   use.box.include(draw.box);

@@ -157,12 +157,20 @@ UvExtent find_uv_extent(const Scene& scene, const Primitive& primitive, const Uv
   }
   for (std::size_t i = 0; i + 3 <= list.size(); i += 3) {
     const Eigen::Vector3d a = at(list[i]);
-    extent.area += 0.5 * (at(list[i + 1]) - a).cross(at(list[i + 2]) - a).norm();
+    const Eigen::Vector3d along = at(list[i + 1]) - a;
+    const Eigen::Vector3d across = at(list[i + 2]) - a;
+    const double area = 0.5 * along.cross(across).norm();
+    extent.area += area;
     if (!uvs.empty()) {
       const Vec2d& p = uvs[list[i]];
-      const Vec2d& q = uvs[list[i + 1]];
-      const Vec2d& r = uvs[list[i + 2]];
-      extent.uv_area += 0.5 * std::abs((q[0] - p[0]) * (r[1] - p[1]) - (r[0] - p[0]) * (q[1] - p[1]));
+      const Vec2d q{uvs[list[i + 1]][0] - p[0], uvs[list[i + 1]][1] - p[1]};
+      const Vec2d r{uvs[list[i + 2]][0] - p[0], uvs[list[i + 2]][1] - p[1]};
+      const double turn = q[0] * r[1] - r[0] * q[1];
+      extent.uv_area += 0.5 * std::abs(turn);
+      if (turn != 0) {
+        extent.lengths[0] += area * ((along * r[1] - across * q[1]) / turn).norm();
+        extent.lengths[1] += area * ((across * q[0] - along * r[0]) / turn).norm();
+      }
     }
   }
   return extent;

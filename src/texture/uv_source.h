@@ -46,6 +46,8 @@ struct UvExtent {
   Vec2d max{0, 0};
   double uv_area = 0;  ///< of its triangles, tiles
   double area = 0;     ///< of them in its own space, square metres
+  /// Metres along a tile's u and v, summed over the area that has some: times square metres.
+  Vec2d lengths{0, 0};
 };
 UvExtent find_uv_extent(const Scene& scene, const Primitive& primitive, const UvSource& source);
 
