@@ -90,6 +90,9 @@ Result<void> Command::load_settings() {
     }
     settings_.budgets.push_back(std::move(*budget));
   }
+  if (options_.never_mends) {
+    settings_.verify.mend_rounds = 0;
+  }
   for (const Result<void>& valid :
        {validate(settings_.split), validate(settings_.materials), validate(propose),
         validate(views), validate(std::span<const Budget>(settings_.budgets))}) {

@@ -172,59 +172,136 @@ Result<Scene> unpack_source(const Scene& built, const Ledger& ledger, const std:
                        {path, "/source_copy"}});
 }
 
+/// What a step takes back, as people read it.
+std::vector<Mend> tell_mends(const Proposal& proposal, const MendStep& step, std::uint32_t round) {
+  const Scene& origin = origin_of(proposal.source);
+  std::vector<Mend> out;
+  for (const MaterialTakenBack& taken : step.materials) {
+    const std::string& name = origin[taken.material].name;
+    out.push_back(
+        {round,
+         name.empty() ? fmt::format("material {}", to_index(taken.material)) : "material " + name,
+         taken.to == TakenTo::larger ? "a tile as large as its texture"
+                                     : "its own material, as it was",
+         taken.why});
+  }
+  for (const TakenBack& taken : step.draws) {
+    out.push_back({round,
+                   fmt::format("{} primitive {}", make_node_path(origin, taken.draw.node),
+                               taken.draw.primitive),
+                   taken.from == TakenFrom::repeats ? "its own geometry, no repeat"
+                                                    : "a draw of its own, as it was",
+                   taken.why});
+  }
+  return out;
+}
+
+/// One round of a run: a proposal built, written and proved.
+struct Round {
+  Built built;
+  Scene after;
+  Verdict verdict;
+};
+
+Result<Round> build_and_prove(Command& command,
+                              Proposal& proposal,
+                              const std::string& input,
+                              const std::string& target,
+                              ReportAudience& audience,
+                              Stopwatch& watch) {
+  auto built = build_by_line(command, proposal.source, proposal.plan, target);
+  if (!built) {
+    return Failure(built.error());
+  }
+  built->ledger.source_path = make_relative(input, target);
+  command.console().tell("built");
+  watch.stop("build and paint");
+  auto after =
+      write_and_reread(command, *built, target, list_files(origin_of(proposal.source), input));
+  if (!after) {
+    return Failure(after.error());
+  }
+  watch.stop("write and read again");
+  auto verdict = prove(command, proposal.source, built->ledger, *after, &audience);
+  if (!verdict) {
+    return Failure(verdict.error());
+  }
+  command.console().tell("verified");
+  watch.stop("verify: audit, looks and views");
+  return Round{std::move(*built), std::move(*after), std::move(*verdict)};
+}
+
+/// Builds and proves, and while the proof rejects something that can be taken back, plans again
+/// without it.
+Result<Round> build_until_it_holds(Command& command,
+                                   Proposal& proposal,
+                                   const std::string& input,
+                                   const std::string& target,
+                                   ReportAudience& audience,
+                                   Stopwatch& watch) {
+  std::vector<Mend> mends;
+  for (std::uint32_t round = 1;; ++round) {
+    auto made = build_and_prove(command, proposal, input, target, audience, watch);
+    if (!made) {
+      return made;
+    }
+    const MendStep step =
+        round > command.settings().verify.mend_rounds
+            ? MendStep{}
+            : choose_mends(origin_of(proposal.source), made->built.ledger, made->verdict);
+    if (step.empty()) {
+      made->verdict.mends = std::move(mends);
+      return made;
+    }
+    const std::vector<Mend> told = tell_mends(proposal, step, round);
+    mends.insert(mends.end(), told.begin(), told.end());
+    command.console().tell(fmt::format("took back {} that the proof rejected",
+                                       plural(told.size(), "thing", "things")));
+    if (auto again = propose_without(command, step, proposal); !again) {
+      return Failure(again.error());
+    }
+    watch.stop("propose without what was rejected");
+  }
+}
+
 /// The whole job on one scene, into a folder. The result is proved as it was written.
 Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
   std::vector<std::pair<std::string, double>> timings;
-  Stopwatch planning(timings);
+  Stopwatch watch(timings);
   auto proposal = make_proposal(command, input);
   if (!proposal) {
     return command.fail(proposal.error());
   }
-  planning.stop("read, survey and propose");
-  // Before anything is written: what goes wrong here leaves no half of the results.
+  watch.stop("read, survey and propose");
+  const std::string stem = fs::path(input).stem().string();
+  const std::string target = (folder / (stem + ".glb")).string();
+  proposal->plan.scene_path = make_relative(input, target);
+  ReportAudience audience;
+  auto made = build_until_it_holds(command, *proposal, input, target, audience, watch);
+  if (!made) {
+    return command.fail(made.error());
+  }
   const auto assessment =
       command.assess(proposal->source.scene, proposal->survey, std::move(proposal->outlook));
   if (!assessment) {
     return command.fail(assessment.error());
   }
-  planning.stop("assess: views, ladder, findings");
-  const std::string stem = fs::path(input).stem().string();
-  const std::string target = (folder / (stem + ".glb")).string();
-  proposal->plan.scene_path = make_relative(input, target);
-  auto built = build_by_line(command, proposal->source, proposal->plan, target);
-  if (!built) {
-    return command.fail(built.error());
-  }
-  built->ledger.source_path = make_relative(input, target);
-  command.console().tell("built");
-  planning.stop("build and paint");
-  auto after =
-      write_and_reread(command, *built, target, list_files(origin_of(proposal->source), input));
-  if (!after) {
-    return command.fail(after.error());
-  }
-  planning.stop("write and read again");
-  ReportAudience audience;
-  const auto verdict = prove(command, proposal->source, built->ledger, *after, &audience);
-  if (!verdict) {
-    return command.fail(verdict.error());
-  }
-  command.console().tell("verified");
-  planning.stop("verify: audit, looks and views");
+  watch.stop("assess: views, ladder, findings");
+  const Verdict& verdict = made->verdict;
   const std::pair<const char*, std::string> documents[] = {
       {".survey.json", to_json(proposal->source.scene, proposal->survey, *assessment)},
       {".plan.json", to_json(proposal->source.scene, proposal->plan)},
-      {".verdict.json", to_json(*verdict)},
+      {".verdict.json", to_json(verdict)},
       {".report.html", make_report({.name = fs::path(input).filename().string(),
                                     .scene = proposal->source.scene,
                                     .survey = proposal->survey,
                                     .assessment = *assessment,
                                     .plan = proposal->plan,
-                                    .ledger = built->ledger,
-                                    .result = *after,
-                                    .verdict = *verdict,
+                                    .ledger = made->built.ledger,
+                                    .result = made->after,
+                                    .verdict = verdict,
                                     .views = audience.take_views(),
-                                    .sheets = make_sheets(*after, built->ledger),
+                                    .sheets = make_sheets(made->after, made->built.ledger),
                                     .timings_s = timings})},
   };
   for (const auto& [ending, text] : documents) {
@@ -236,18 +313,19 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     }
   }
   if (command.options().format == Format::json) {
-    command.print(to_json(*verdict));
+    command.print(to_json(verdict));
   } else {
     command.print(command.split_note() + to_text(proposal->source, proposal->plan.routes) +
-                  to_text(proposal->source.scene, proposal->plan) + "\n" + to_text(built->ledger) +
-                  "\n" + to_comparison(verdict->before, verdict->after) + tell_extras(*built) +
-                  "\n" + to_text(*verdict) + print_views(*verdict) +
-                  print_budgets(verdict->budgets, verdict->tiers) +
+                  to_text(proposal->source.scene, proposal->plan) + "\n" +
+                  to_text(made->built.ledger) + "\n" +
+                  to_comparison(verdict.before, verdict.after) + tell_extras(made->built) + "\n" +
+                  to_text(verdict) + print_views(verdict) + print_mends(verdict) +
+                  print_budgets(verdict.budgets, verdict.tiers) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
                               ".verdict .json\nOpen {} in a browser\n",
                               folder.string(), stem, beside(target, ".report.html")));
   }
-  return verdict->passed ? Exit::done : Exit::check_failed;
+  return verdict.passed ? Exit::done : Exit::check_failed;
 }
 
 }  // namespace

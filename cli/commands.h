@@ -40,6 +40,7 @@ struct Options {
   std::string tier;
   std::vector<std::string> budgets;
   bool skip_pixels = false;
+  bool never_mends = false;
   // propose: from an earlier plan, or asking one.
   std::string revise;
   std::string rebase;

@@ -178,6 +178,25 @@ Result<void> check_budgets(Command& command, const Scene& after, Verdict& verdic
   return {};
 }
 
+std::string print_mends(const Verdict& verdict) {
+  if (verdict.mends.empty()) {
+    return "";
+  }
+  std::string out = fmt::format("\nTaken back, because the proof had rejected it, in {}\n",
+                                plural(verdict.mends.back().round, "round", "rounds"));
+  for (std::size_t m = 0; m < std::min(most_rows, verdict.mends.size()); ++m) {
+    const Mend& mend = verdict.mends[m];
+    out +=
+        fmt::format("  {}\n", cut(fmt::format("{}: {}", mend.what, mend.became), page_columns - 2));
+    out += fmt::format("      {}\n", cut(mend.why, page_columns - 6));
+  }
+  if (verdict.mends.size() > most_rows) {
+    out += fmt::format("  and {} more; the verdict as JSON has all of them\n",
+                       verdict.mends.size() - most_rows);
+  }
+  return out;
+}
+
 std::string print_views(const Verdict& verdict) {
   std::string out;
   if (!verdict.views.empty()) {

@@ -23,5 +23,7 @@ Result<void> check_budgets(Command& command, const Scene& after, Verdict& verdic
 
 /// The views of a verdict as text: the worst first.
 std::string print_views(const Verdict& verdict);
+/// What was taken back before it passed, or did not; empty where nothing was.
+std::string print_mends(const Verdict& verdict);
 
 }  // namespace wakuzume::cli

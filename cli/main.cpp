@@ -49,6 +49,14 @@ void add_view_options(CLI::App& command, Options& options) {
                      "Cost profile: pocket, headset, couch, desk or a TOML file");
 }
 
+void add_mend_option(CLI::App& command, Options& options) {
+  command
+      .add_option_function<std::string>(
+          "--mend", [&](const std::string& word) { options.never_mends = word == "never"; },
+          "What the proof rejects is taken back and planned again, or never")
+      ->check(CLI::IsMember({"always", "never"}));
+}
+
 void add_budget_options(CLI::App& command, Options& options) {
   command
       .add_option("--budget", options.budgets,
@@ -467,6 +475,7 @@ class Line {
         add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);
     add_input(run, options_.input, "scene", "The scene, .glb, .gltf or .obj");
     run.add_option("-o,--output", options_.output, "The folder")->required();
+    add_mend_option(run, options_);
     add_propose_options(run, options_);
     add_build_options(run, options_);
     add_format(run, options_);
@@ -474,6 +483,7 @@ class Line {
     CLI::App& demo =
         add("demo", "The same on the glasshouse, a scene that comes with the tool", demo_command);
     demo.add_option("folder", demo_folder_, "Where to put it")->capture_default_str();
+    add_mend_option(demo, options_);
     add_propose_options(demo, options_);
     add_format(demo, options_);
 

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <utility>
 
 #include "print_looks.h"
 #include "print_plan.h"
@@ -21,20 +22,31 @@ constexpr std::size_t max_changes = 12;
 constexpr std::size_t max_reasons = 12;
 
 /// Repaints a scene by what settings say of its materials, and surveys what comes of it.
+/// \param images  of the scene, measured where they are not yet
+/// \param routes  what they take back holds; become those of the scene
 Result<void> share_materials(Command& command,
                              const MaterialSettings& settings,
                              const SurveySettings& rules,
                              Source& source,
                              Survey& found,
+                             std::vector<ImageFacts>& images,
                              RoutePlan& routes) {
   if (settings.goal == MaterialGoal::keep) {
     return {};
   }
-  const auto images = command.read_images_in_detail(source.scene);
-  if (!images) {
-    return Failure(images.error());
+  if (images.empty()) {
+    auto read = command.read_images_in_detail(source.scene);
+    if (!read) {
+      return Failure(read.error());
+    }
+    images = std::move(*read);
   }
-  auto proposed = propose_routes(source.scene, found, *images, settings, command.run());
+  const auto outlook = command.make_outlook(source.scene, found);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  auto proposed = propose_routes(source.scene, found, images, settings, command.run(),
+                                 {outlook->views, routes.taken_back});
   if (!proposed) {
     return Failure(proposed.error());
   }
@@ -77,8 +89,9 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
     MaterialSettings settings = plan->routes.settings;
     command.apply_materials(settings);
     plan->routes = {};
+    std::vector<ImageFacts> images;
     if (auto shared = share_materials(command, settings, plan->survey_settings, *source, *found,
-                                      plan->routes);
+                                      images, plan->routes);
         !shared) {
       return Failure(shared.error());
     }
@@ -185,8 +198,10 @@ Result<Proposal> make_proposal(Command& command, const std::string& path) {
   }
   Source source{std::move(read->scene), std::nullopt, {}};
   RoutePlan routes;
-  if (auto shared = share_materials(command, command.settings().materials,
-                                    command.settings().survey, source, read->survey, routes);
+  std::vector<ImageFacts> images;
+  if (auto shared =
+          share_materials(command, command.settings().materials, command.settings().survey, source,
+                          read->survey, images, routes);
       !shared) {
     return Failure(shared.error());
   }
@@ -202,8 +217,42 @@ Result<Proposal> make_proposal(Command& command, const std::string& path) {
   plan->split = split;
   plan->routes = std::move(routes);
   command.console().tell(fmt::format("proposed: {} groups", plan->groups.size()));
-  return Proposal{std::move(source), std::move(read->survey), std::move(*outlook),
-                  std::move(*plan)};
+  return Proposal{std::move(source), std::move(read->survey), std::move(*outlook), std::move(*plan),
+                  std::move(images)};
+}
+
+Result<void> propose_without(Command& command, const MendStep& step, Proposal& proposal) {
+  std::vector<TakenBack> draws = std::move(proposal.plan.taken_back);
+  RoutePlan routes = std::move(proposal.plan.routes);
+  add_mends(step, draws, routes.taken_back);
+  const SurveySettings& rules = command.settings().survey;
+  Source& source = proposal.source;
+  if (!step.materials.empty()) {
+    source.scene = std::move(*source.origin);
+    source.origin.reset();
+    auto found = survey(source.scene, rules, command.run());
+    if (!found) {
+      return Failure(found.error());
+    }
+    proposal.survey = std::move(*found);
+    const MaterialSettings settings = routes.settings;
+    if (auto shared = share_materials(command, settings, rules, source, proposal.survey,
+                                      proposal.images, routes);
+        !shared) {
+      return shared;
+    }
+  }
+  auto plan =
+      wakuzume::propose_without(draws, source.scene, proposal.survey, command.settings().propose,
+                                proposal.outlook, command.run());
+  if (!plan) {
+    return Failure(plan.error());
+  }
+  plan->split = proposal.plan.split;
+  plan->routes = std::move(routes);
+  plan->scene_path = proposal.plan.scene_path;
+  proposal.plan = std::move(*plan);
+  return {};
 }
 
 std::string beside(const std::string& path, const char* ending) {

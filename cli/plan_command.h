@@ -5,6 +5,7 @@
 #include <string>
 
 #include "source.h"
+#include "wakuzume/mend.h"
 
 /// Making, changing and asking plans.
 namespace wakuzume::cli {
@@ -14,9 +15,12 @@ struct Proposal {
   Survey survey;
   Outlook outlook;
   Plan plan;
+  std::vector<ImageFacts> images{};  ///< of the source before it was repainted; empty: nothing was
 };
 
 Result<Proposal> make_proposal(Command& command, const std::string& path);
+/// Routes and plans once more, without what was taken back of the earlier proposal and by a step.
+Result<void> propose_without(Command& command, const MendStep& step, Proposal& proposal);
 
 /// "out/level.glb" with ".ledger.json" is "out/level.ledger.json".
 std::string beside(const std::string& path, const char* ending);

@@ -43,13 +43,14 @@ std::string print_kept(const Plan& plan) {
   for (std::size_t reason = 1; reason < reasons.size(); ++reason) {
     line(reasons[reason], explain(static_cast<KeepReason>(reason)));
   }
-  const auto repeats = std::count_if(
-      plan.taken_back.begin(), plan.taken_back.end(),
-      [](const TakenBack& taken) { return taken.from == TakenFrom::repeats; });
+  const auto repeats =
+      std::count_if(plan.taken_back.begin(), plan.taken_back.end(),
+                    [](const TakenBack& taken) { return taken.from == TakenFrom::repeats; });
   if (repeats > 0) {
-    out += fmt::format("  {} taken back from repeats: another's geometry would not show the same; "
-                       "--why tells\n",
-                       plural(static_cast<std::uint64_t>(repeats), "draw was", "draws were"));
+    out += fmt::format(
+        "  {} taken back from repeats: another's geometry would not show the same; "
+        "--why tells\n",
+        plural(static_cast<std::uint64_t>(repeats), "draw was", "draws were"));
   }
   return out;
 }

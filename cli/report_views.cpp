@@ -68,6 +68,8 @@ void ReportAudience::show(std::size_t number,
                           const Shot& before,
                           const Shot& after,
                           const Pixels& heat) {
+  // Of one that is drawn again the last counts.
+  std::erase_if(views_, [&](const ReportView& shown) { return shown.number == number; });
   views_.push_back(
       {number, encode_small(before.picture, view_px), encode_small(after.picture, view_px),
        encode_small(paint_classes(before, before_), view_px),

@@ -140,9 +140,9 @@ class CopiesMaker {
       case Way::frozen_shear: {
         Trs inner = test::make_random_trs(seed(), test::Scaling::each_axis);
         inner.translation = {0, 0, 0};
-        builder_.add_node(
-            "frozen shear",
-            add_mesh(test::transform_part(test::transform_part(part, inner), place)), {}, parent);
+        builder_.add_node("frozen shear",
+                          add_mesh(test::transform_part(test::transform_part(part, inner), place)),
+                          {}, parent);
         break;
       }
     }
@@ -171,9 +171,10 @@ class CopiesMaker {
     }
     std::vector<std::uint16_t> stored;  // padded to eight bytes, as glTF wants vertex data aligned
     for (std::size_t i = 0; i < data.positions.size(); ++i) {
-      const double share = (static_cast<double>(data.positions[i]) - undo.translation[i % 3]) /
-                           undo.scale[i % 3];
-      stored.push_back(static_cast<std::uint16_t>(std::lround(std::clamp(share, 0.0, 1.0) * 65535)));
+      const double share =
+          (static_cast<double>(data.positions[i]) - undo.translation[i % 3]) / undo.scale[i % 3];
+      stored.push_back(
+          static_cast<std::uint16_t>(std::lround(std::clamp(share, 0.0, 1.0) * 65535)));
       if (i % 3 == 2) {
         stored.push_back(0);
       }
@@ -228,9 +229,8 @@ class Copies : public testing::TestWithParam<int> {
     const RunControl run{.threads = 1};  // so small that threads would only wait for each other
     const auto found = survey(scene, {}, run);
     ASSERT_TRUE(found);
-    const ProposeSettings settings{
-        .repeats = seed % 3 == 0 ? Repeats::by_cost : Repeats::instance,
-        .mesh_unit = seed % 5 == 0 ? MeshUnit::place : MeshUnit::group};
+    const ProposeSettings settings{.repeats = seed % 3 == 0 ? Repeats::by_cost : Repeats::instance,
+                                   .mesh_unit = seed % 5 == 0 ? MeshUnit::place : MeshUnit::group};
     const auto plan = propose(scene, *found, settings, {}, run);
     ASSERT_TRUE(plan) << to_string(plan.error());
     const auto covered = check_plan(scene, *plan, run);

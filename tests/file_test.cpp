@@ -70,8 +70,9 @@ TEST(WriteScene, NeverReplacesWhatCanBeReadByWhatCanNot) {
 TEST(WriteScene, WritesNamesThatAreNoUtf8AsUtf8) {
   const auto folder = test::make_scratch();
   Scene scene = test::make_random_scene(1, 5);
-  scene.nodes[0].name = "gr\xFC"
-                        "n";
+  scene.nodes[0].name =
+      "gr\xFC"
+      "n";
   const std::string path = (folder / "new" / "a.glb").string();
   ASSERT_TRUE(write_scene(scene, path));
   const auto again = read_scene(path);

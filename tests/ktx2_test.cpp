@@ -135,6 +135,10 @@ TEST(EncodeKtx2, AveragesEachKindOfTexelsInItsOwnWay) {
   };
   EXPECT_EQ(last(TexelKind::colors), (Bytes8{188, 188, 188, 255})) << "half the light";
   EXPECT_EQ(last(TexelKind::values), (Bytes8{128, 128, 128, 255})) << "half the value";
+  array.layers[0].rgba[7] = 0;
+  EXPECT_EQ(last(TexelKind::colors), (Bytes8{188, 188, 188, 128}))
+      << "what shows through counts, too, as where engines make the levels";
+  array.layers[0].rgba[7] = 255;
   // Leaning right and leaning left is straight up.
   array.layers[0].rgba = {218, 128, 218, 255, 37, 128, 218, 255};
   const Bytes8 up = last(TexelKind::normals);

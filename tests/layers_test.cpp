@@ -152,8 +152,8 @@ TEST(Layers, HoldTrimsSideBySideTexelByTexel) {
   const Painted painted = paint(scene, fewest);
   ASSERT_EQ(painted.routes.stacks.size(), 1U);
   const LayerStack& stack = painted.routes.stacks[0];
-  EXPECT_EQ(stack.copies, (std::vector<std::array<std::uint32_t, 2>>{
-                              {1, 1}, {1, 8}, {4, 1}, {2, 2}}))
+  EXPECT_EQ(stack.copies,
+            (std::vector<std::array<std::uint32_t, 2>>{{1, 1}, {1, 8}, {4, 1}, {2, 2}}))
       << "what goes into no whole number of times is left out";
   EXPECT_EQ(painted.routes.find(MaterialId{4})->route, Route::stay);
   const ImageId image = painted.repainted.images[0][0];
@@ -191,7 +191,8 @@ TEST(Layers, TakeNoOtherShapesWhereTheSamplerEndsAtTheEdge) {
   for (const std::uint32_t side : {64U, 64U, 32U}) {
     const MaterialId id = floors.add(side, 0);
     floors.material(id).base_color_texture.texture = add_picture(
-        floors.builder, make_picture(side, side, static_cast<std::uint32_t>(to_index(id))), clamp_to_edge, clamp_to_edge);
+        floors.builder, make_picture(side, side, static_cast<std::uint32_t>(to_index(id))),
+        clamp_to_edge, clamp_to_edge);
   }
   const RoutePlan routes = test::route(floors.builder.finish(), fewest);
   ASSERT_EQ(routes.stacks.size(), 1U);

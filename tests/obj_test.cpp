@@ -295,16 +295,16 @@ const SkippedPart* find_skipped(const Scene& scene, const std::string& what) {
 
 TEST_F(Kit, WhatCanNotBeReadIsSkippedAndTold) {
   const Scene scene = read(std::string(square) +
-                           "f 1/1/1 2/2/1 3/3/1\n"   // line 10
-                           "f 1 2\n"                 // two corners
-                           "f 1 2 99\n"              // no such vertex
+                           "f 1/1/1 2/2/1 3/3/1\n"  // line 10
+                           "f 1 2\n"                // two corners
+                           "f 1 2 99\n"             // no such vertex
                            "f 1 0 2\n"
-                           "v 1 zero 2\n"            // line 14: vertex 5
-                           "f 1 2 5\n"               // uses it
-                           "l\nl 4\nl -1\n"          // lines of none and one
+                           "v 1 zero 2\n"    // line 14: vertex 5
+                           "f 1 2 5\n"       // uses it
+                           "l\nl 4\nl -1\n"  // lines of none and one
                            "l 1 2\np 9\n"
-                           "f 1/9/1 2/2/1 3/3/1\n"   // line 21: no such UV
-                           "f 1/1/7 2/2/1 3/3/1\n"   // no such normal
+                           "f 1/9/1 2/2/1 3/3/1\n"  // line 21: no such UV
+                           "f 1/1/7 2/2/1 3/3/1\n"  // no such normal
                            "surf 0 1 0 1 1 2 3 4\n"
                            "made by hand\n");
   ASSERT_EQ(scene.meshes.size(), 1U);
@@ -384,8 +384,8 @@ TEST_F(Kit, NamesInOtherEncodingsComeOutAsUtf8) {
     }
     return out;
   };
-  const std::string obj = "mtllib m.mtl\n" + std::string(square) +
-                          "o na\xEFve\nusemtl gr\xFCn\nf 1/1 2/2 3/3\n";
+  const std::string obj =
+      "mtllib m.mtl\n" + std::string(square) + "o na\xEFve\nusemtl gr\xFCn\nf 1/1 2/2 3/3\n";
   const std::string mtl = "newmtl gr\xFCn\nmap_Kd gr\xFCn.png\n";
   write_picture("gr\xC3\xBCn.png");
   for (const auto& [o, m] : std::vector<std::pair<std::string, std::string>>{
@@ -408,8 +408,8 @@ TEST_F(Kit, NamesInOtherEncodingsComeOutAsUtf8) {
   write_picture("gr\xFCn.png");
   write("m.mtl", mtl);
   write("kit.obj", obj);
-  const test::Outcome outcome = test::run_tool(
-      {"run", (folder_ / "kit.obj").string(), "-o", (folder_ / "out").string()});
+  const test::Outcome outcome =
+      test::run_tool({"run", (folder_ / "kit.obj").string(), "-o", (folder_ / "out").string()});
   EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
   EXPECT_EQ(test::ask_validator(folder_ / "out" / "kit.glb"), "0 0");
 }

@@ -24,8 +24,8 @@
 /// Files in and out: glTF 2.0 scenes and the documents of our own.
 ///
 /// 1. A file is untrusted: every offset, count, index and enumerator is checked before it is used.
-/// 2. A target is written beside its place, synced, read again and renamed: the old file or the new,
-/// never half, and never one that can't be read.
+/// 2. A target is written beside its place, synced, read again and renamed: the old file or the
+/// new, never half, and never one that can't be read.
 /// 3. What was read and not changed is written back, extensions and extras included.
 namespace wakuzume {
 

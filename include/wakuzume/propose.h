@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -255,6 +256,14 @@ Result<Plan> propose(const Scene& scene,
                      const ProposeSettings& settings = {},
                      const Outlook& outlook = {},
                      const RunControl& run = {});
+
+/// The same without what was taken back. \param taken  ascending; draws of the scene
+Result<Plan> propose_without(std::span<const TakenBack> taken,
+                             const Scene& scene,
+                             const Survey& survey,
+                             const ProposeSettings& settings = {},
+                             const Outlook& outlook = {},
+                             const RunControl& run = {});
 
 /// How a plan covers the draws of a scene.
 struct Coverage {

@@ -19,6 +19,7 @@
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/texture_array.h"
+#include "wakuzume/views.h"
 
 /// Routes: how each material reaches one that it shares with others.
 ///
@@ -165,8 +166,9 @@ struct LayerStack {
   std::string name;          ///< of the material; its pictures are named after it
   std::uint32_t uv_set = 0;  ///< in which its draws look them up
   std::vector<MaterialId> members;  ///< vertices carry their number in this list as `_LAYER`
-  /// By member: copies of its textures side by side along u and v in each of its layers. Its UVs are
-  /// divided by them, so that each texel is seen where and as large as it was, at every mip level.
+  /// By member: copies of its textures side by side along u and v in each of its layers. Its UVs
+  /// are divided by them, so that each texel is seen where and as large as it was, at every mip
+  /// level.
   std::vector<std::array<std::uint32_t, 2>> copies;
   std::array<Layers, channel_count> channels;
   [[nodiscard]] const Layers& operator[](Channel channel) const {
@@ -191,6 +193,20 @@ struct MaterialRoute {
   double texels_per_metre_after = 0;
 };
 
+/// Where a material was taken back to, once what it shared did not show what it showed.
+enum class TakenTo : std::uint8_t {
+  larger,  ///< its tile is as large as its texture
+  stay     ///< it shares nothing but with what equals it
+};
+inline constexpr std::size_t taken_to_count = 2;
+std::string_view to_string(TakenTo to);
+
+struct MaterialTakenBack {
+  MaterialId material = no_material;
+  TakenTo to = TakenTo::stay;
+  std::string why;  ///< one sentence
+};
+
 struct RoutePlan {
   MaterialSettings settings;
   std::vector<MaterialRoute> routes;  ///< of each material that is drawn, ascending
@@ -200,10 +216,19 @@ struct RoutePlan {
   std::vector<DrawRef> untouched;
   /// Draws that a rule keeps as they are, ascending.
   std::vector<DrawRef> left_alone;
+  std::vector<MaterialTakenBack> taken_back;  ///< ascending by material, one each
 
   /// Nothing changes hands.
   [[nodiscard]] bool empty() const { return settings.goal == MaterialGoal::keep; }
   [[nodiscard]] const MaterialRoute* find(MaterialId material) const;
+};
+
+/// What is known beside a scene where routes are proposed. All borrowed.
+struct RouteHints {
+  /// From where the scene is seen: mip levels that they look at are kept clean of other tiles.
+  /// Empty: as tiles of their size are usually seen.
+  std::span<const Viewpoint> views{};
+  std::span<const MaterialTakenBack> taken_back{};  ///< ascending
 };
 
 /// \pre `survey` is of `scene`; `images` has one entry an image, decoded
@@ -214,6 +239,7 @@ Result<RoutePlan> propose_routes(const Scene& scene,
                                  const Survey& survey,
                                  std::span<const ImageFacts> images,
                                  const MaterialSettings& settings = {},
-                                 const RunControl& run = {});
+                                 const RunControl& run = {},
+                                 const RouteHints& hints = {});
 
 }  // namespace wakuzume

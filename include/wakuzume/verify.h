@@ -22,7 +22,8 @@
 /// In: both scenes and the ledger between them. Out: a verdict.
 /// The audit decodes both scenes afresh, element by element, and follows each ledger row:
 /// 1. every source triangle, line and point is in the result exactly once, wound the same way;
-/// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance; where
+/// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance;
+/// where
 ///    an instance shows another's geometry, within that by which the ledger says it was chosen;
 /// 3. the material is the same one; nothing is drawn that no row accounts for.
 namespace wakuzume {
@@ -63,6 +64,9 @@ struct VerifySettings {
   double bent_repeat_steps = 64;
   /// Allowed difference of the distance that a pixel shows, as a share of it. \range [0, 1]
   double distance_tolerance = 1e-4;
+  /// Times that a run takes back what its proof rejects, and proves again; 0: never.
+  /// \range [0, 16]
+  std::uint32_t mend_rounds = 4;
   /// Views that are drawn and compared: cameras first, then overviews, then samples; 0: none.
   /// \range [0, 65536]
   std::uint32_t picture_views = 12;
@@ -137,6 +141,24 @@ struct GroupFault {
   std::string view;                      ///< that shows most of it
 };
 
+enum class RejectedFor : std::uint8_t { shape, look };
+
+/// What a proof does not accept: what became of a draw, or of all that shows a material.
+struct Rejection {
+  DrawRef draw{no_node, 0};  ///< of the source; no_node: all of the material
+  MaterialId material = no_material;
+  RejectedFor about = RejectedFor::shape;
+  std::string why;  ///< one sentence without its subject
+};
+
+/// What was taken back so that a result holds.
+struct Mend {
+  std::uint32_t round = 0;  ///< from 1 on
+  std::string what;         ///< "material moss", "/hall/bench primitive 2"
+  std::string became;       ///< "its own tile, as large as its texture"
+  std::string why;          ///< what the proof had found
+};
+
 struct Verdict {
   bool passed = false;
   Totals before;
@@ -156,6 +178,8 @@ struct Verdict {
   std::vector<BudgetResult> budgets;              ///< of the result
   std::vector<TierResult> tiers;
   std::vector<std::string> not_checked;  ///< one sentence each, and why
+  std::vector<Rejection> rejected;       ///< of all that did not pass, in no order
+  std::vector<Mend> mends;               ///< of the runs before this one, by round
 };
 
 /// \pre check_scene holds for both

@@ -15,6 +15,7 @@
 #include "wakuzume/io.h"
 #include "wakuzume/ktx2.h"
 #include "wakuzume/ladder.h"
+#include "wakuzume/mend.h"
 #include "wakuzume/packing.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/repaint.h"

@@ -81,9 +81,9 @@ class Comparison {
         each_(part.corners_each()),
         turned_(part.topology == Topology::triangles && part_.hand != shown_.hand) {
     for (const Lane& lane : part.lanes) {
-      const auto hit =
-          std::find_if(shown.lanes.begin(), shown.lanes.end(),
-                       [&](const Lane& other) { return other.semantic == lane.semantic; });
+      const auto hit = std::find_if(shown.lanes.begin(), shown.lanes.end(), [&](const Lane& other) {
+        return other.semantic == lane.semantic;
+      });
       if (hit != shown.lanes.end()) {
         lanes_.push_back({lane.role, std::min(lane.width, hit->width), lane.offset, hit->offset});
       }
@@ -166,8 +166,7 @@ class Comparison {
     if (!(x_length > 0) || !(y_length > 0)) {
       return x_length == y_length;
     }
-    const bool near =
-        (x / x_length - y / y_length).cwiseAbs().maxCoeff() <= limits_.direction;
+    const bool near = (x / x_length - y / y_length).cwiseAbs().maxCoeff() <= limits_.direction;
     return near && (lane.role != LaneRole::tangent || lane.width < 4 ||
                     a[3] * part_.hand * b[3] * shown_.hand > 0);
   }

@@ -85,9 +85,8 @@ class MaterialFinder {
     const auto slots = list_slots(material);
     return std::all_of(slots.begin(), slots.end(), [&](const TextureSlot* slot) {
       return slot->texture == no_texture ||
-             std::any_of(shape.uvs.begin(), shape.uvs.end(), [&](const UvRange& range) {
-               return range.set == find_uv_set(*slot);
-             });
+             std::any_of(shape.uvs.begin(), shape.uvs.end(),
+                         [&](const UvRange& range) { return range.set == find_uv_set(*slot); });
     });
   }
 

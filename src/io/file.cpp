@@ -123,9 +123,8 @@ Result<void> FileWriter::open(const std::string& path) {
     std::filesystem::create_directories(target.parent_path(), problem);
   }
   if (problem) {
-    return Failure(Error{ErrorCode::cannot_write,
-                         "its folder can't be made: " + problem.message(),
-                         {path_, ""}});
+    return Failure(Error{
+        ErrorCode::cannot_write, "its folder can't be made: " + problem.message(), {path_, ""}});
   }
   temporary_ =
       (target.parent_path() / fmt::format(".{}.{}.part", target.filename().string(), ::getpid()))

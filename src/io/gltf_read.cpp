@@ -102,9 +102,7 @@ Result<Container> split_container(const Bytes& file) {
 class Loader {
  public:
   Loader(Scene& scene, const std::string& path, const StandIns& stand_ins)
-      : scene_(scene),
-        folder_(std::filesystem::path(path).parent_path()),
-        stand_ins_(stand_ins) {}
+      : scene_(scene), folder_(std::filesystem::path(path).parent_path()), stand_ins_(stand_ins) {}
 
   Result<void> load_blocks(const Container& parts, const std::vector<std::uint64_t>& lengths) {
     for (std::size_t i = 0; i < scene_.blocks.size(); ++i) {

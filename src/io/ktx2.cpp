@@ -60,7 +60,7 @@ Pixels halve(const Pixels& from, TexelKind kind) {
     }
     return shares;
   };
-  const Averaging averaging = kind == TexelKind::colors    ? Averaging::srgb
+  const Averaging averaging = kind == TexelKind::colors    ? Averaging::light
                               : kind == TexelKind::normals ? Averaging::normal
                                                            : Averaging::plain;
   resample(from, averaging, make_shares(from.width_px, out.width_px),

@@ -351,7 +351,8 @@ class ObjBuilder {
     if (run.group.empty() && parent != no_node) {
       return parent;
     }
-    const std::string name = run.group.empty() ? to_utf8(fs::path(path_).stem().string()) : run.group;
+    const std::string name =
+        run.group.empty() ? to_utf8(fs::path(path_).stem().string()) : run.group;
     return find_node(run.object, "g " + run.group, name, parent);
   }
 

@@ -86,6 +86,20 @@ void write_tile(ReadableJsonOut& out, const Tile& tile) {
   out.line(line);
 }
 
+void write_taken_back(ReadableJsonOut& out, const std::vector<MaterialTakenBack>& list) {
+  out.begin_array("taken_back");
+  for (const MaterialTakenBack& taken : list) {
+    JsonOut line;
+    line.begin_object();
+    line.member("material", taken.material);
+    line.member("to", to_string(taken.to));
+    line.member("why", taken.why);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 void write_stack(ReadableJsonOut& out, const LayerStack& stack) {
   out.begin_object();
   out.member("name", stack.name);
@@ -156,6 +170,11 @@ class RoutesReader {
       if (key == "pages") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           return read_page(item, b, routes.pages.emplace_back());
+        });
+      }
+      if (key == "taken_back") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_taken_back(item, b, routes.taken_back.emplace_back());
         });
       }
       if (key == "stacks") {
@@ -279,6 +298,15 @@ class RoutesReader {
     });
   }
 
+  bool read_taken_back(JsonValue value, const At& at, MaterialTakenBack& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "material" ? in_.read(v, a, out.material)
+             : key == "to"     ? read_word(in_, v, a, out.to, taken_to_count)
+             : key == "why"    ? in_.read(v, a, out.why)
+                               : unknown_member(in_, a);
+    });
+  }
+
   bool read_stack(JsonValue value, const At& at, LayerStack& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return key == "name"       ? in_.read(v, a, out.name)
@@ -286,8 +314,8 @@ class RoutesReader {
              : key == "members"  ? in_.read(v, a, out.members)
              : key == "copies"   ? in_.array(v, a,
                                              [&](JsonValue item, const At& b) {
-                                               return read_pair(item, b, out.copies.emplace_back());
-                                             })
+                                             return read_pair(item, b, out.copies.emplace_back());
+                                           })
              : key == "channels" ? read_channels(v, a, out)
                                  : unknown_member(in_, a);
     });
@@ -376,6 +404,9 @@ void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
     write_page(out, page);
   }
   out.end_array();
+  if (!routes.taken_back.empty()) {
+    write_taken_back(out, routes.taken_back);
+  }
   out.begin_array("stacks");
   for (const LayerStack& stack : routes.stacks) {
     write_stack(out, stack);

@@ -189,6 +189,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "allowed distance as a share of the result's extent; 0 to 1");
   visit("verify", "direction_tolerance", verify.direction_tolerance,
         "allowed difference of a normal's or tangent's component; 0 to 2");
+  visit("verify", "mend_rounds", verify.mend_rounds,
+        "times that run takes back what its proof rejects; 0: never; 0 to 16");
   visit("verify", "look_psnr_db", verify.look_psnr_db,
         "least signal-to-noise ratio of what a shared material shows; 0 to 100");
   visit("verify", "draw_share", verify.draw_share,

@@ -68,6 +68,21 @@ void write_group_fault(ReadableJsonOut& out, const GroupFault& fault) {
   out.line(line);
 }
 
+void write_mends(ReadableJsonOut& out, const std::vector<Mend>& mends) {
+  out.begin_array("mended");
+  for (const Mend& mend : mends) {
+    JsonOut line;
+    line.begin_object();
+    line.member("round", mend.round);
+    line.member("what", mend.what);
+    line.member("became", mend.became);
+    line.member("why", mend.why);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 void write_budget(ReadableJsonOut& out, const std::string& tier, const BudgetResult& result) {
   JsonOut line;
   line.begin_object();
@@ -154,6 +169,9 @@ std::string to_json(const Verdict& verdict) {
       out.line(line);
     }
     out.end_array();
+  }
+  if (!verdict.mends.empty()) {
+    write_mends(out, verdict.mends);
   }
   write_drawn(out, verdict);
   out.member("mismatch_count", verdict.mismatch_count);

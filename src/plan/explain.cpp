@@ -60,8 +60,8 @@ class Explainer {
     }
     for (const TakenBack& taken : plan_.taken_back) {
       if (taken.draw == out.draw) {
-        out.numbers.push_back(fmt::format("taken back from {}: {}", to_string(taken.from),
-                                          taken.why));
+        out.numbers.push_back(
+            fmt::format("taken back from {}: {}", to_string(taken.from), taken.why));
       }
     }
     return out;

@@ -37,7 +37,9 @@ class FrameMaker {
   /// Where the one instance of a set stands below its root, as a node.
   [[nodiscard]] std::optional<Trs> make_single(const Group& group, const Frame& frame) const;
   /// Where what stands so below the set's node is in the world; with one instance, below its root.
-  [[nodiscard]] Mat4d make_shown_world(const Group& group, const Frame& frame, const Trs& trs) const;
+  [[nodiscard]] Mat4d make_shown_world(const Group& group,
+                                       const Frame& frame,
+                                       const Trs& trs) const;
 
  private:
   const Scene& source_;

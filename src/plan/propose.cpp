@@ -194,9 +194,8 @@ class Proposer {
       const Group& group = plan.groups[first + g];
       for (const Misfit& misfit : misfits[g]) {
         none = false;
-        add_taken_back(decided_.taken_back,
-                       {group.members[misfit.member], TakenFrom::repeats,
-                        fmt::format("as an instance it {}", misfit.what)});
+        add_taken_back(decided_.taken_back, {group.members[misfit.member], TakenFrom::repeats,
+                                             fmt::format("as an instance it {}", misfit.what)});
         // Parts of one instance stay together.
         const std::size_t begin = misfit.member / group.prototype.size() * group.prototype.size();
         for (std::size_t m = begin; m < begin + group.prototype.size(); ++m) {
@@ -418,9 +417,9 @@ std::string_view to_string(TakenFrom from) {
 
 void add_taken_back(std::vector<TakenBack>& list, TakenBack taken) {
   const auto key = [](const TakenBack& t) { return std::pair(t.draw, t.from); };
-  const auto at = std::lower_bound(
-      list.begin(), list.end(), taken,
-      [&](const TakenBack& a, const TakenBack& b) { return key(a) < key(b); });
+  const auto at =
+      std::lower_bound(list.begin(), list.end(), taken,
+                       [&](const TakenBack& a, const TakenBack& b) { return key(a) < key(b); });
   if (at == list.end() || key(*at) != key(taken)) {
     list.insert(at, std::move(taken));
   }
@@ -494,6 +493,17 @@ Result<Plan> propose(const Scene& scene,
                      const Outlook& outlook,
                      const RunControl& run) {
   return propose_around({}, scene, survey, {settings, outlook}, run);
+}
+
+Result<Plan> propose_without(std::span<const TakenBack> taken,
+                             const Scene& scene,
+                             const Survey& survey,
+                             const ProposeSettings& settings,
+                             const Outlook& outlook,
+                             const RunControl& run) {
+  Plan decided;
+  decided.taken_back.assign(taken.begin(), taken.end());
+  return propose_around(decided, scene, survey, {settings, outlook}, run);
 }
 
 Result<Plan> propose_around(const Plan& decided,

@@ -108,9 +108,8 @@ class SetComparison {
     const RepeatLimits limits = make_repeat_limits(settings_, judge.size_m());
     return judge.judge(*prototypes_[part], shown, limits)
                ? std::string()
-               : fmt::format(
-                     "does not show what the prototype would show there, within {:.3g} m",
-                     limits.position_m);
+               : fmt::format("does not show what the prototype would show there, within {:.3g} m",
+                             limits.position_m);
   }
 
   /// The same vertices, as good as in the same place. An axis without length has directions that

@@ -30,8 +30,8 @@ class Hasher : public ValueHasher {
   }
   /// One that holds nothing is none: a file has no place for it.
   void add(const Boxed<Extra>& extra) {
-    const bool any = extra && !(extra->extras.empty() && extra->extensions.empty() &&
-                                extra->members.empty());
+    const bool any =
+        extra && !(extra->extras.empty() && extra->extensions.empty() && extra->members.empty());
     add(any);
     if (any) {
       add(extra->extras);

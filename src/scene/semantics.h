@@ -19,10 +19,9 @@ inline std::optional<std::uint32_t> find_set_number(std::string_view semantic,
     return std::nullopt;
   }
   const std::string_view digits = semantic.substr(prefix.size());
-  const bool plain = !digits.empty() && digits.size() <= 9 &&
-                     (digits.size() == 1 || digits.front() != '0') &&
-                     std::all_of(digits.begin(), digits.end(),
-                                 [](char c) { return c >= '0' && c <= '9'; });
+  const bool plain =
+      !digits.empty() && digits.size() <= 9 && (digits.size() == 1 || digits.front() != '0') &&
+      std::all_of(digits.begin(), digits.end(), [](char c) { return c >= '0' && c <= '9'; });
   if (!plain) {
     return std::nullopt;
   }

@@ -188,7 +188,8 @@ class PlainLooks {
     for (TextureSlot* texture :
          {&moved.base_color_texture, &moved.metallic_roughness_texture, &moved.normal_texture,
           &moved.occlusion_texture, &moved.emissive_texture}) {
-      // The transform went into the UVs, which are divided by how often the texture is in its layer.
+      // The transform went into the UVs, which are divided by how often the texture is in its
+      // layer.
       const bool scaled = copies[0] > 1 || copies[1] > 1;
       if (texture->texture != no_texture &&
           (texture->transform || scaled || texture->texcoord != from.uv_set)) {

@@ -9,6 +9,8 @@
 
 namespace wakuzume {
 
+std::string_view to_string(TakenTo to) { return to == TakenTo::larger ? "larger" : "stay"; }
+
 std::string_view to_string(Route route) {
   constexpr std::string_view names[route_count] = {"fold",   "tint",   "atlas",
                                                    "layers", "rebake", "stay"};

@@ -16,6 +16,7 @@
 #include "survey/rules.h"
 #include "texture/bake_wishes.h"
 #include "texture/material_rules.h"
+#include "texture/mip_use.h"
 #include "texture/stacks.h"
 #include "texture/tiles.h"
 #include "texture/uses.h"
@@ -36,7 +37,8 @@ class RouteFinder {
   RouteFinder(const Scene& scene,
               const Survey& survey,
               std::span<const ImageFacts> images,
-              const MaterialSettings& settings)
+              const MaterialSettings& settings,
+              const RouteHints& hints)
       : scene_(scene),
         survey_(survey),
         images_(images),
@@ -47,13 +49,18 @@ class RouteFinder {
         rules_(scene),
         uses_(scene, survey, rules_),
         ways_(scene.materials.size(), Way::none),
-        bakes_(scene, survey, images, settings, uses_) {
+        bakes_(scene, survey, images, settings, uses_),
+        views_(hints.views) {
     out_.settings = settings;
+    out_.taken_back.assign(hints.taken_back.begin(), hints.taken_back.end());
   }
 
   Result<RoutePlan> run(const RunControl& run) {
     if (!uses_.measure(run)) {
       return Failure(make_cancelled());
+    }
+    if (!views_.empty()) {
+      deepest_ = find_deepest_levels(survey_, uses_, views_, run);
     }
     for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
       const MaterialId id = make_id<MaterialId>(m);
@@ -82,6 +89,12 @@ class RouteFinder {
   [[nodiscard]] const MaterialUse& use(MaterialId id) const { return uses_[id]; }
   [[nodiscard]] MaterialRoute& route(MaterialId id) {
     return out_.routes[number_.at(to_index(id))];
+  }
+
+  [[nodiscard]] const MaterialTakenBack* find_taken(MaterialId id) const {
+    const auto hit = std::find_if(out_.taken_back.begin(), out_.taken_back.end(),
+                                  [&](const MaterialTakenBack& t) { return t.material == id; });
+    return hit == out_.taken_back.end() ? nullptr : &*hit;
   }
 
   /// What the settings ask for this material; stay where nothing may be done with it.
@@ -360,6 +373,10 @@ class RouteFinder {
     if (const std::string fixed = rules_.find_fixed(id); !fixed.empty()) {
       return refuse(fixed);
     }
+    if (const MaterialTakenBack* taken = find_taken(id);
+        taken != nullptr && taken->to == TakenTo::stay) {
+      return refuse("taken back: " + taken->why);
+    }
     const bool own = forced == Route::atlas || forced == Route::layers || forced == Route::rebake;
     if (forced && !own && !tinted) {
       return refuse(fmt::format("by hand: {}", to_string(*forced)));
@@ -546,6 +563,7 @@ class RouteFinder {
     range(used.min[0], used.max[0], wish.tile.texture.width_px, rect.x, rect.width);
     range(used.min[1], used.max[1], wish.tile.texture.height_px, rect.y, rect.height);
     add_stretch(used, wish);
+    add_level(id, wish);
     add_scale(id, wish);
     return wish;
   }
@@ -582,7 +600,24 @@ class RouteFinder {
     }
   }
 
+  /// What folds into a material is seen as it, too.
+  void add_level(MaterialId id, TileWish& wish) const {
+    if (deepest_.empty()) {
+      return;
+    }
+    double level = deepest_[to_index(id)];
+    for (const MaterialRoute& route : out_.routes) {
+      level = route.onto == id ? std::max(level, deepest_[to_index(route.material)]) : level;
+    }
+    const double side = std::max(wish.tile.texture.width_px, wish.tile.texture.height_px);
+    wish.deepest_level = static_cast<int>(std::max(0.0, std::ceil(level + std::log2(side))));
+  }
+
   void add_scale(MaterialId id, TileWish& wish) const {
+    if (find_taken(id) != nullptr) {
+      wish.fixed = true;
+      return;
+    }
     if (const auto scale = find_scale(scales_.find(material(id).name))) {
       wish.scale = *scale;
       wish.fixed = true;
@@ -625,7 +660,8 @@ class RouteFinder {
           return Failure(baked.error());
         }
         std::move(baked->begin(), baked->end(), std::back_inserter(wishes));
-      } else if (TileWish wish = make_wish(id); wish.fixed || can_place(wish, settings_)) {
+      } else if (TileWish wish = make_wish(id);
+                 (wish.fixed && find_taken(id) == nullptr) || can_place(wish, settings_)) {
         wishes.push_back(std::move(wish));
       } else {
         route(id).reason =
@@ -769,6 +805,8 @@ class RouteFinder {
   MaterialUses uses_;
   std::vector<Way> ways_;  ///< by material
   BakeFinder bakes_;
+  std::span<const Viewpoint> views_;
+  std::vector<double> deepest_;  ///< by material, as find_deepest_levels has it; empty: not known
   RoutePlan out_;
 };
 
@@ -778,7 +816,8 @@ Result<RoutePlan> propose_routes(const Scene& scene,
                                  const Survey& survey,
                                  std::span<const ImageFacts> images,
                                  const MaterialSettings& settings,
-                                 const RunControl& run) {
+                                 const RunControl& run,
+                                 const RouteHints& hints) {
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
@@ -787,7 +826,7 @@ Result<RoutePlan> propose_routes(const Scene& scene,
     nothing.settings = settings;
     return nothing;
   }
-  return RouteFinder(scene, survey, images, settings).run(run);
+  return RouteFinder(scene, survey, images, settings, hints).run(run);
 }
 
 }  // namespace wakuzume

@@ -65,10 +65,10 @@ std::optional<std::uint32_t> find_copies(std::uint32_t whole, std::uint32_t part
 /// What a member brings into a stack.
 struct Candidate {
   std::size_t member = 0;
-  std::array<RectSize, channel_count> sizes{};          ///< 0 x 0: nothing, or one colour
-  std::array<std::uint32_t, channel_count> spare{};     ///< halvings that lose nothing
-  std::array<bool, channel_count> textured{};           ///< has a picture, of one colour or not
-  std::array<bool, 2> repeats{};                        ///< its sampler does, along u and v
+  std::array<RectSize, channel_count> sizes{};       ///< 0 x 0: nothing, or one colour
+  std::array<std::uint32_t, channel_count> spare{};  ///< halvings that lose nothing
+  std::array<bool, channel_count> textured{};        ///< has a picture, of one colour or not
+  std::array<bool, 2> repeats{};                     ///< its sampler does, along u and v
   [[nodiscard]] std::uint64_t texels() const {
     std::uint64_t sum = 0;
     for (const RectSize& size : sizes) {
@@ -114,9 +114,8 @@ class StackMaker {
     });
     std::vector<OpenStack> open;
     for (const Candidate* candidate : order) {
-      const bool joined = std::any_of(open.begin(), open.end(), [&](OpenStack& stack) {
-        return join(stack, *candidate);
-      });
+      const bool joined = std::any_of(open.begin(), open.end(),
+                                      [&](OpenStack& stack) { return join(stack, *candidate); });
       if (!joined) {
         join(open.emplace_back(), *candidate);
       }
@@ -144,8 +143,8 @@ class StackMaker {
     out.repeats = {sampler.wrap_s == wrap_repeat, sampler.wrap_t == wrap_repeat};
     for (std::size_t c = 0; c < channel_count; ++c) {
       // Where alpha decides what is seen, nothing is too little to be seen.
-      const bool cut = static_cast<Channel>(c) == Channel::color &&
-                       material(m).alpha_mode != AlphaMode::opaque;
+      const bool cut =
+          static_cast<Channel>(c) == Channel::color && material(m).alpha_mode != AlphaMode::opaque;
       std::uint32_t spare = cut ? 0 : 3;
       for (const TextureSlot* slot : list_slots_of(material(m), static_cast<Channel>(c))) {
         const ImageFacts& facts = images_[to_index(find_image(scene_, slot->texture))];
@@ -331,8 +330,7 @@ class StackMaker {
             known.try_emplace(find_look(from.members[i]->member, channel), layer).first->second);
       }
       if (textured || (known.size() > 1 && channel != Channel::normal)) {
-        layers.size = {std::max(1U, from.sizes[c].width_px),
-                       std::max(1U, from.sizes[c].height_px)};
+        layers.size = {std::max(1U, from.sizes[c].width_px), std::max(1U, from.sizes[c].height_px)};
         stack.channels[c] = std::move(layers);
       }
     }
@@ -369,10 +367,9 @@ double find_kept_share(const Scene& scene,
       const ImageFacts& facts = images[to_index(find_image(scene, slot->texture))];
       if (!facts.one_color) {
         const RectSize& size = stack.channels[c].size;
-        kept = std::min({kept,
-                         static_cast<double>(size.width_px) / stack.copies[at][0] / facts.width_px,
-                         static_cast<double>(size.height_px) / stack.copies[at][1] /
-                             facts.height_px});
+        kept = std::min(
+            {kept, static_cast<double>(size.width_px) / stack.copies[at][0] / facts.width_px,
+             static_cast<double>(size.height_px) / stack.copies[at][1] / facts.height_px});
       }
     }
   }

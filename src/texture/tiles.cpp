@@ -18,9 +18,9 @@ constexpr double steeper = 1.6;
 /// Share of a page that tiles of many sizes are sure to fill.
 constexpr double sure_share = 0.9;
 
-/// Levels more that are kept clean where alpha decides what is seen: in the distance a cutout is there
-/// or not, where a colour would only be a little off.
-constexpr std::uint32_t cutout_mips = 2;
+/// Levels more that are kept clean where views look at them, or where alpha decides what is seen:
+/// in the distance a cutout is there or not, where a colour would only be a little off.
+constexpr std::uint32_t deeper_mips = 2;
 
 /// Shrinks tiles until they fit, first those that lose least by it.
 class TilePlacer {
@@ -30,10 +30,12 @@ class TilePlacer {
     for (const TileWish& wish : wishes_) {
       densities_.push_back(wish.tile.texels_per_unit);
     }
-    const bool cutouts = std::any_of(wishes_.begin(), wishes_.end(),
-                                     [](const TileWish& wish) { return wish.cutout; });
     // Tiles are aligned to the texels of the last mip level that is kept clean.
-    grid_ = std::max(4U, 1U << (settings.clean_mips + (cutouts ? cutout_mips : 0)));
+    for (const TileWish& wish : wishes_) {
+      if (!wish.tile.solid()) {
+        grid_ = std::max(grid_, find_gutter(wish, settings.clean_mips));
+      }
+    }
     grid_ = std::min(grid_, std::bit_floor(settings.max_page_px));
     const std::uint32_t grid = grid_;
     most_ = settings.max_page_px / grid * grid;
@@ -231,12 +233,20 @@ std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips) {
   // Levels go by the finer direction, so along the other one a tile is longer than its texels say.
   const double longest =
       std::max(tile.size.width_px * wish.stretch[0], tile.size.height_px * wish.stretch[1]);
+  const auto count_levels = [](double texels) {
+    const auto whole = static_cast<std::uint32_t>(std::clamp(texels, 0.0, 65536.0));
+    return whole == 0 ? 0U : static_cast<std::uint32_t>(std::bit_width(whole)) - 1;
+  };
+  if (wish.deepest_level >= 0) {
+    // A level more, as two are mixed; below that of one texel there is nothing to tell apart.
+    const auto seen = static_cast<std::uint32_t>(wish.deepest_level) + 1;
+    return std::max(2U,
+                    1U << std::min({seen, count_levels(longest) + 1, clean_mips + deeper_mips}));
+  }
   // Where a tile is eight texels long it is too far away to tell its edges from its inside; a cutout
   // may still be told from none where it is two long.
-  const auto last =
-      static_cast<std::uint32_t>(std::clamp(longest / (wish.cutout ? 2 : 8), 0.0, 65536.0));
-  const std::uint32_t mips = last == 0 ? 0 : static_cast<std::uint32_t>(std::bit_width(last)) - 1;
-  return std::max(2U, 1U << std::min(mips, clean_mips + (wish.cutout ? cutout_mips : 0)));
+  const std::uint32_t mips = count_levels(longest / (wish.cutout ? 2 : 8));
+  return std::max(2U, 1U << std::min(mips, clean_mips + (wish.cutout ? deeper_mips : 0)));
 }
 
 RectSize Tile::outer() const {

@@ -21,8 +21,11 @@ struct TileWish {
   double area_m2 = 0;              ///< that shows it
   double scale = 1;                ///< by hand or by texel density
   bool cutout = false;             ///< its alpha counts: it is cut out, or blended
-  /// Times as long as a texel along u and v is, by the shorter of both, on the surfaces that show it.
+  /// Times as long as a texel along u and v is, by the shorter of both, on the surfaces that show
+  /// it.
   Vec2d stretch{1, 1};
+  /// The deepest mip level that views look at; below 0: it is not known.
+  int deepest_level = -1;
   bool fixed = false;              ///< the scale is by hand: nothing else changes its size
   std::shared_ptr<const ChartSet> charts{};  ///< of a baked tile; its size follows from them
 };
@@ -39,7 +42,8 @@ struct TilePages {
 
 /// The gutter that keeps a tile's neighbours out of its mip levels: a texel of the last of them. As
 /// tiles begin where such a texel does, their levels are those of the texture alone. Which is the
-/// last is decided by how long the tile still is to the eye, however thin it is.
+/// last is decided by what views look at, else by how long the tile still is to the eye, however
+/// thin it is.
 std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips);
 
 /// Whether a page can take a tile that loses no more than the settings allow.

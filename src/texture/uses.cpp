@@ -73,9 +73,11 @@ bool MaterialUses::measure(const RunControl& run) {
     return false;
   }
   const std::vector<Mat4d> worlds = make_world_matrices(scene_);
-  for (const Draw& draw : survey_.draws) {
+  draws_.resize(survey_.draws.size());
+  for (std::size_t d = 0; d < draws_.size(); ++d) {
+    const Draw& draw = survey_.draws[d];
     if (draw.material != no_material && wanted[to_index(draw.shape)] && !is_left_alone(draw)) {
-      add(draw, extents[to_index(draw.shape)], worlds[to_index(draw.node)]);
+      add(draw, extents[to_index(draw.shape)], worlds[to_index(draw.node)], draws_[d]);
     }
   }
   for (MaterialUse& use : uses_) {
@@ -85,7 +87,7 @@ bool MaterialUses::measure(const RunControl& run) {
   return true;
 }
 
-void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& world) {
+void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& world, DrawUse& own) {
   MaterialUse& use = uses_[to_index(draw.material)];
   ++use.draws;
   use.shapes.push_back(draw.shape);
@@ -94,6 +96,10 @@ void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& wo
   largest = std::isfinite(scale) ? std::max(largest, scale) : largest;
   const double area = extent.area * scale * scale * static_cast<double>(draw.instances);
   use.area_m2 += std::isfinite(area) ? area : 0;
+  if (std::isfinite(area) && extent.area > 0) {
+    own.area_m2 = area;
+    own.tile_m = std::min(extent.lengths[0], extent.lengths[1]) / extent.area * scale;
+  }
   for (std::size_t c = 0; c < 2; ++c) {
     const double lengths =
         extent.lengths[c] * scale * scale * scale * static_cast<double>(draw.instances);

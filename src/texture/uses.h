@@ -33,6 +33,12 @@ struct MaterialUse {
   void join(const MaterialUse& other);
 };
 
+/// What one draw shows of its material's texture.
+struct DrawUse {
+  double area_m2 = 0;  ///< 0: it is left alone
+  double tile_m = 0;   ///< metres along a tile, in the direction in which that is less
+};
+
 class MaterialUses {
  public:
   /// All are borrowed.
@@ -44,6 +50,8 @@ class MaterialUses {
   MaterialUse& operator[](MaterialId id) { return uses_[to_index(id)]; }
   const MaterialUse& operator[](MaterialId id) const { return uses_[to_index(id)]; }
   [[nodiscard]] const UvSource& source(MaterialId id) const { return sources_[to_index(id)]; }
+  [[nodiscard]] const DrawUse& of_draw(DrawId id) const { return draws_[to_index(id)]; }
+  [[nodiscard]] std::size_t material_count() const { return uses_.size(); }
   /// Draws that a rule keeps as they are, ascending.
   [[nodiscard]] const std::vector<DrawRef>& left_alone() const { return left_alone_; }
   /// Length in the world of one in a shape's own space, where it is drawn largest.
@@ -51,7 +59,7 @@ class MaterialUses {
 
  private:
   [[nodiscard]] bool is_left_alone(const Draw& draw) const;
-  void add(const Draw& draw, const UvExtent& extent, const Mat4d& world);
+  void add(const Draw& draw, const UvExtent& extent, const Mat4d& world, DrawUse& own);
 
   const Scene& scene_;
   const Survey& survey_;
@@ -59,6 +67,7 @@ class MaterialUses {
   std::vector<MaterialUse> uses_;  ///< by material, like the next
   std::vector<UvSource> sources_;
   std::vector<double> scales_;  ///< by shape
+  std::vector<DrawUse> draws_;
   std::vector<DrawRef> left_alone_;
 };
 

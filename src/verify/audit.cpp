@@ -264,12 +264,14 @@ Auditor::Rounding Auditor::find_rounding(const Pairing& pairing, const LedgerRow
       ElementReader(after_, stream).load(row.instance, stored.data());
     }
     // In the metres of what moves the set; and a turn is stored as floats as well.
-    const double above =
-        as_eigen(after_world_[to_index(row.node)]).topLeftCorner<3, 3>().colwise().norm().maxCoeff();
+    const double above = as_eigen(after_world_[to_index(row.node)])
+                             .topLeftCorner<3, 3>()
+                             .colwise()
+                             .norm()
+                             .maxCoeff();
     out.rounding_m +=
-        float_ulp * (farthest * scale +
-                     above * std::max({std::abs(stored[0]), std::abs(stored[1]),
-                                       std::abs(stored[2])}));
+        float_ulp * (farthest * scale + above * std::max({std::abs(stored[0]), std::abs(stored[1]),
+                                                          std::abs(stored[2])}));
   }
   return out;
 }
@@ -284,7 +286,12 @@ void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit
     Eigen::Vector4d q(0, 0, 0, 1);
     before.load(pairing.before_corners[i], p.data());
     after.load(pairing.after_corners[i], q.data());
-    const double error = (before_world * p - after_world * q).cwiseAbs().maxCoeff();
+    const Eigen::Vector4d wanted = before_world * p;
+    const Eigen::Vector4d got = after_world * q;
+    if (!wanted.allFinite() && !got.allFinite()) {
+      continue;  // it is nowhere, before and after
+    }
+    const double error = (wanted - got).cwiseAbs().maxCoeff();
     if (!(error <= allowed)) {
       out.mismatch = fmt::format("corner {} stands {:.3g} m from its place; {:.3g} m are allowed",
                                  i, error, allowed);
@@ -425,8 +432,7 @@ DrawAudit Auditor::audit(const LedgerRow& row) const {
     }
   }
   const Rounding rounding = find_rounding(pairing, row);
-  const double allowed =
-      settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
+  const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
   compare_all(pairing, allowed, out);
   return out.mismatch.empty() || row.fate != Fate::instanced
              ? out

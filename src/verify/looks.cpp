@@ -532,11 +532,18 @@ Result<void> verify_looks(const Scene& before,
   }
   verdict.looks = std::move(*checks);
   if (verifier.unread() > 0) {
-    verdict.not_checked.push_back(
-        fmt::format("pictures that can't be read, of {} materials; they count as white",
-                    verifier.unread()));
+    verdict.not_checked.push_back(fmt::format(
+        "pictures that can't be read, of {} materials; they count as white", verifier.unread()));
   }
   for (const LookCheck& check : verdict.looks) {
+    if (check.shift_texels != Vec2d{0, 0} || check.psnr_db < settings.look_psnr_db) {
+      verdict.rejected.push_back(
+          {{no_node, 0},
+           check.material,
+           RejectedFor::look,
+           fmt::format("its look came to {:.1f} dB, shifted by {:g}, {:g} texels", check.psnr_db,
+                       check.shift_texels[0], check.shift_texels[1])});
+    }
     if (check.shift_texels != Vec2d{0, 0}) {
       ++verdict.mismatch_count;
       verdict.mismatches.push_back(

@@ -298,7 +298,8 @@ bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const 
   std::array<std::uint64_t, route_count> wrong{};
   std::uint64_t edges = 0;
   for (std::size_t p = 0; p < kinds.size(); ++p) {
-    edges += kinds[p] == Kind::edge ? 1U : 0U;
+    // Where both show the same colour nobody can tell which side of an edge it is.
+    edges += kinds[p] == Kind::edge && pair.step(p) > find_steps(pair.ids_before[p]) ? 1U : 0U;
     if (kinds[p] == Kind::color || kinds[p] == Kind::other_draw || kinds[p] == Kind::moved) {
       Route route = find_route(pair.ids_before[p]);
       if (kinds[p] != Kind::color) {
@@ -318,6 +319,39 @@ bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const 
     }
   }
   return static_cast<double>(edges) <= most_edges * pixels;
+}
+
+/// Of a view that fails: draws with too many wrong pixels; if there are none, those with the most,
+/// until what is left is what a route may have.
+void PixelJudge::blame(std::size_t pixels, std::vector<DrawFault>& draws) const {
+  bool any = false;
+  for (DrawFault& fault : draws) {
+    fault.to_blame = fault.too_many;
+    any = any || fault.too_many;
+  }
+  if (any) {
+    return;
+  }
+  std::vector<DrawFault*> order;
+  std::array<double, route_count> left{};
+  const auto color = static_cast<std::size_t>(PixelFault::color);
+  const auto route = [&](const DrawFault& fault) {
+    return static_cast<std::size_t>(fault.pixels[color] == fault.sum() ? find_route(fault.draw)
+                                                                       : Route::stay);
+  };
+  for (DrawFault& fault : draws) {
+    order.push_back(&fault);
+    left[route(fault)] += fault.sum();
+  }
+  std::stable_sort(order.begin(), order.end(),
+                   [](const DrawFault* a, const DrawFault* b) { return a->sum() > b->sum(); });
+  for (DrawFault* fault : order) {
+    const std::size_t r = route(*fault);
+    if (left[r] > settings_.pixels[r].share * static_cast<double>(pixels)) {
+      left[r] -= fault->sum();
+      fault->to_blame = true;
+    }
+  }
 }
 
 JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunControl& run) const {
@@ -372,6 +406,9 @@ JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunCon
   count(pair, kinds, out);
   check.passed = passes(pair, kinds) && std::none_of(out.draws.begin(), out.draws.end(),
                                                      [](const DrawFault& f) { return f.too_many; });
+  if (!check.passed) {
+    blame(kinds.size(), out.draws);
+  }
   return out;
 }
 

@@ -18,6 +18,7 @@ struct DrawFault {
   std::uint32_t seen = 0;  ///< its pixels
   std::array<std::uint32_t, pixel_fault_count> pixels{};
   bool too_many = false;  ///< for a draw of its size
+  bool to_blame = false;  ///< without it and those like it the view would pass
   [[nodiscard]] std::uint32_t sum() const { return pixels[0] + pixels[1] + pixels[2]; }
 };
 
@@ -52,6 +53,7 @@ class PixelJudge {
   [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Route find_route(std::uint32_t draw) const;
   [[nodiscard]] double find_steps(std::uint32_t draw) const;
+  void blame(std::size_t pixels, std::vector<DrawFault>& draws) const;
   void count(const Pair& pair, const std::vector<Kind>& kinds, JudgedView& out) const;
   [[nodiscard]] bool passes(const Pair& pair, const std::vector<Kind>& kinds) const;
 

@@ -83,6 +83,8 @@ class Verifier {
     for (std::size_t i = 0; i < audits.size(); ++i) {
       if (!audits[i].mismatch.empty()) {
         report(ledger_.rows[i].source, audits[i].mismatch);
+        verdict_.rejected.push_back(
+            {ledger_.rows[i].source, no_material, RejectedFor::shape, audits[i].mismatch});
       }
       verdict_.triangles_checked += audits[i].triangles;
       verdict_.elements_checked += audits[i].elements;
@@ -159,6 +161,7 @@ Result<void> validate(const VerifySettings& settings) {
       {"bent_repeat_steps", settings.bent_repeat_steps, 255},
       {"refiltered_draw_share", settings.refiltered_draw_share, 1},
       {"distance_tolerance", settings.distance_tolerance, 1},
+      {"mend_rounds", settings.mend_rounds, 16},
       {"picture_views", settings.picture_views, 65536}};
   for (const auto& [name, value, most] : ranges) {
     if (!(value >= 0 && value <= most)) {

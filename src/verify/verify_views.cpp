@@ -92,6 +92,23 @@ class FaultSums {
   std::map<std::pair<std::string, std::uint32_t>, Sum> sums_;
 };
 
+/// Of a view that fails, draw by draw.
+void add_rejections(const Survey& survey,
+                    const JudgedView& view,
+                    std::vector<Rejection>& rejected) {
+  for (const DrawFault& fault : view.draws) {
+    if (fault.to_blame) {
+      const Draw& draw = survey.draws[fault.draw];
+      const auto color = fault.pixels[static_cast<std::size_t>(PixelFault::color)];
+      rejected.push_back({{draw.node, draw.primitive},
+                          draw.material,
+                          2 * color > fault.sum() ? RejectedFor::look : RejectedFor::shape,
+                          fmt::format("{} wrong pixels, {} of them in colour alone, from {}",
+                                      fault.sum(), color, view.check.view)});
+    }
+  }
+}
+
 void sort_worst_first(std::vector<ViewCheck>& views) {
   std::stable_sort(views.begin(), views.end(), [](const ViewCheck& a, const ViewCheck& b) {
     return std::tuple(a.passed, -a.differing_share(), a.psnr_db) <
@@ -142,6 +159,7 @@ Result<void> verify_views(const DrawnScene& before,
       audience->show(v, views[v], *a, *b, judged.heat);
     }
     faults.add(judged);
+    add_rejections(before.survey, judged, verdict.rejected);
     verdict.passed = verdict.passed && judged.check.passed;
     verdict.views.push_back(std::move(judged.check));
   }

@@ -1,0 +1,113 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "texture/mip_use.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "scene/matrix.h"
+#include "scene/running.h"
+
+namespace wakuzume {
+namespace {
+
+/// Rows of pixels of a view that levels are found for.
+constexpr double view_rows = 1080;
+/// Fewer pixels of one material in a view are told by nobody.
+constexpr double least_pixels = 60;
+/// A draw is looked at in so many parts, from its nearest to its farthest.
+constexpr int parts = 4;
+/// Levels are sorted into bins of one each, from this one on.
+constexpr int lowest_bin = -24;
+constexpr std::size_t bin_count = 40;
+
+using Bins = std::array<double, bin_count>;  ///< pixels
+
+/// Pixels of each material by the level they need, from one view.
+class ViewLevels {
+ public:
+  ViewLevels(const Survey& survey, const MaterialUses& uses, const Viewpoint& view)
+      : survey_(survey),
+        uses_(uses),
+        frustum_(make_frustum(view)),
+        eye_(view.world[12], view.world[13], view.world[14]),
+        perspective_(view.perspective),
+        pixel_(view.perspective ? 2 * std::tan(view.yfov / 2) / view_rows
+                                : 2 * view.ymag / view_rows),
+        near_m_(std::max(view.znear_m, 1e-3)) {}
+
+  void add_all(std::vector<Bins>& bins) const {
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const Draw& draw = survey_.draws[d];
+      const DrawUse& use = uses_.of_draw(make_id<DrawId>(d));
+      if (use.area_m2 > 0 && use.tile_m > 0 && sees_box(frustum_, draw.box)) {
+        add(draw, use, bins[to_index(draw.material)]);
+      }
+    }
+  }
+
+ private:
+  void add(const Draw& draw, const DrawUse& use, Bins& bins) const {
+    const Eigen::Vector3d centre = as_eigen(draw.box.centre());
+    const double reach = find_diagonal(draw.box) / 2;
+    const double middle = (centre - eye_).norm();
+    const double nearest = std::max(near_m_, middle - reach);
+    const double farthest = std::max(nearest, middle + reach);
+    for (int part = 0; part < parts; ++part) {
+      const double share = (part + 0.5) / parts;
+      const double pixel_m =
+          perspective_ ? pixel_ * (nearest + share * (farthest - nearest)) : pixel_;
+      // Surfaces are seen at half of their area on average.
+      const double pixels =
+          std::min(use.area_m2 / parts / 2 / (pixel_m * pixel_m), view_rows * view_rows * 2);
+      const double level = std::log2(pixel_m / use.tile_m);
+      const int bin = std::clamp(static_cast<int>(std::ceil(level)) - lowest_bin, 0,
+                                 static_cast<int>(bin_count) - 1);
+      bins[static_cast<std::size_t>(bin)] += pixels;
+    }
+  }
+
+  const Survey& survey_;
+  const MaterialUses& uses_;
+  Frustum frustum_;
+  Eigen::Vector3d eye_;
+  bool perspective_;
+  double pixel_;  ///< metres at a distance of one, or anywhere
+  double near_m_;
+};
+
+/// The level beyond which too few pixels are left to matter.
+double find_deepest(const Bins& bins) {
+  double beyond = 0;
+  for (std::size_t b = bins.size(); b-- > 0;) {
+    beyond += bins[b];
+    if (beyond > least_pixels) {
+      return static_cast<double>(b) + lowest_bin;
+    }
+  }
+  return lowest_bin;
+}
+
+}  // namespace
+
+std::vector<double> find_deepest_levels(const Survey& survey,
+                                        const MaterialUses& uses,
+                                        std::span<const Viewpoint> views,
+                                        const RunControl& run) {
+  std::vector<std::vector<double>> of_view(views.size());
+  for_each_index(views.size(), {run.threads, nullptr}, "", [&](std::size_t v) {
+    std::vector<Bins> bins(uses.material_count(), Bins{});
+    ViewLevels(survey, uses, views[v]).add_all(bins);
+    std::transform(bins.begin(), bins.end(), std::back_inserter(of_view[v]), find_deepest);
+  });
+  std::vector<double> out(uses.material_count(), lowest_bin);
+  for (const std::vector<double>& levels : of_view) {
+    for (std::size_t m = 0; m < out.size(); ++m) {
+      out[m] = std::max(out[m], levels[m]);
+    }
+  }
+  return out;
+}
+
+}  // namespace wakuzume
