@@ -141,6 +141,7 @@ TEST(ReportPage, ShowsNamesThatLookLikeMarkupAsText) {
   made.verdict.mismatches.push_back({{NodeId{0}, 0}, script_name});
   made.verdict.mismatch_count = 1;
   made.verdict.not_checked = {script_name};
+  made.verdict.mends = {{1, script_name, script_name, script_name}};
   const std::string file = (test::make_scratch() / "page.html").string();
   made.write(file, script_name);
   simdjson::dom::parser parser;

@@ -113,12 +113,25 @@ class DataMaker {
                                   budget.value, budget.budget.limit));
       }
     }
-    if (out.size() > most_trouble) {
-      const std::size_t left = out.size() - most_trouble;
-      out.resize(most_trouble);
-      out.push_back(fmt::format("and {} more; the verdict as JSON has all", left));
+    return shorten(std::move(out));
+  }
+
+  /// What was taken back before the proof passed, or did not.
+  [[nodiscard]] std::vector<std::string> list_mends() const {
+    std::vector<std::string> out;
+    for (const Mend& mend : in_.verdict.mends) {
+      out.push_back(fmt::format("{}: {} ({})", mend.what, mend.became, mend.why));
     }
-    return out;
+    return shorten(std::move(out));
+  }
+
+  static std::vector<std::string> shorten(std::vector<std::string> lines) {
+    if (lines.size() > most_trouble) {
+      const std::size_t left = lines.size() - most_trouble;
+      lines.resize(most_trouble);
+      lines.push_back(fmt::format("and {} more; the verdict as JSON has all", left));
+    }
+    return lines;
   }
 
   void add_verdict() {
@@ -137,6 +150,7 @@ class DataMaker {
     out_.member("summary", summary);
     out_.member("drawn_by", verdict.drawn_by);
     out_.member("trouble", list_trouble());
+    out_.member("mended", list_mends());
     out_.member("not_checked", verdict.not_checked);
     out_.end_object();
   }

@@ -63,6 +63,9 @@ for (const [name, before, after, format, lessIsGood] of data.figures) {
                 text: factor(before, after)}));
 }
 for (const line of data.verdict.trouble) byId('trouble').append(make('li', {text: line}));
+for (const line of data.verdict.mended) {
+  byId('trouble').append(make('li', {class: 'note', text: `Taken back: ${line}`}));
+}
 for (const line of data.verdict.not_checked) {
   byId('trouble').append(make('li', {class: 'note', text: `Not checked: ${line}`}));
 }
