@@ -273,6 +273,12 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     return command.fail(proposal.error());
   }
   watch.stop("read, survey and propose");
+  // Before anything is written: what goes wrong here leaves no half of the results.
+  auto assessment = command.assess(proposal->source.scene, proposal->survey, proposal->outlook);
+  if (!assessment) {
+    return command.fail(assessment.error());
+  }
+  watch.stop("assess: views, ladder, findings");
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
@@ -281,12 +287,15 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (!made) {
     return command.fail(made.error());
   }
-  const auto assessment =
-      command.assess(proposal->source.scene, proposal->survey, std::move(proposal->outlook));
-  if (!assessment) {
-    return command.fail(assessment.error());
+  if (!made->verdict.mends.empty()) {
+    // What was taken back left another scene to tell of.
+    assessment =
+        command.assess(proposal->source.scene, proposal->survey, std::move(proposal->outlook));
+    if (!assessment) {
+      return command.fail(assessment.error());
+    }
+    watch.stop("assess what is left");
   }
-  watch.stop("assess: views, ladder, findings");
   const Verdict& verdict = made->verdict;
   const std::pair<const char*, std::string> documents[] = {
       {".survey.json", to_json(proposal->source.scene, proposal->survey, *assessment)},

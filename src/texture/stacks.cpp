@@ -12,6 +12,7 @@
 #include "scene/hasher.h"
 #include "survey/textures.h"
 #include "texture/material_rules.h"
+#include "texture/uv_source.h"
 
 namespace wakuzume {
 
@@ -137,9 +138,7 @@ class StackMaker {
     Candidate out;
     out.member = m;
     const TextureId first = find_first_texture(material(m));
-    const SamplerId id =
-        first == no_texture ? no_sampler : scene_.textures[to_index(first)].sampler;
-    const Sampler sampler = id == no_sampler ? Sampler{} : scene_.samplers[to_index(id)];
+    const Sampler sampler = first == no_texture ? Sampler{} : find_sampler(scene_, first);
     out.repeats = {sampler.wrap_s == wrap_repeat, sampler.wrap_t == wrap_repeat};
     for (std::size_t c = 0; c < channel_count; ++c) {
       // Where alpha decides what is seen, nothing is too little to be seen.
