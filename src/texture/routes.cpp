@@ -103,7 +103,9 @@ class RouteFinder {
   }
   [[nodiscard]] bool may(MaterialId id, Route route) const {
     const auto forced = find_forced(id);
-    return (!forced || *forced == route) && use(id).draws > 0 && rules_.find_fixed(id).empty();
+    const MaterialTakenBack* const taken = find_taken(id);
+    return (!forced || *forced == route) && use(id).draws > 0 && rules_.find_fixed(id).empty() &&
+           (taken == nullptr || taken->to != TakenTo::stay || route == Route::fold);
   }
 
   // ---- fold ----------------------------------------------------------------------------------
@@ -414,7 +416,15 @@ class RouteFinder {
       route.reason = tell_repeats(repeats);
       return Way::layer;
     }
+    if (forced != Route::atlas && mixes_with_neighbours(id)) {
+      route.reason = "seen from so far that its neighbours on a page would mix in";
+      return Way::layer;
+    }
     return Way::tile;
+  }
+
+  [[nodiscard]] bool mixes_with_neighbours(MaterialId id) const {
+    return !is_flat(id) && wakuzume::mixes_with_neighbours(make_wish(id), settings_.clean_mips);
   }
 
   [[nodiscard]] std::string tell_repeats(double repeats) const {
@@ -494,7 +504,8 @@ class RouteFinder {
   void leave_out(MaterialRoute& route, KindList& tiles) {
     const MaterialId id = route.material;
     ways_[to_index(id)] = Way::none;
-    if (settings_.goal == MaterialGoal::fewest_draws && !find_forced(id) && !is_flat(id)) {
+    if (settings_.goal == MaterialGoal::fewest_draws && !find_forced(id) && !is_flat(id) &&
+        !mixes_with_neighbours(id)) {
       const std::string against = bakes_.find_problem(id, find_forced(id) == Route::rebake);
       if (against.empty()) {
         ways_[to_index(id)] = Way::bake;

@@ -225,28 +225,48 @@ class TilePlacer {
 
 }  // namespace
 
+namespace {
+
+/// Times that so many texels can be halved until one is left.
+std::uint32_t count_levels(double texels) {
+  const auto whole = static_cast<std::uint32_t>(std::clamp(texels, 0.0, 65536.0));
+  return whole == 0 ? 0U : static_cast<std::uint32_t>(std::bit_width(whole)) - 1;
+}
+
+/// Levels go by the finer direction, so along the other one a tile is longer than its texels say.
+double find_longest(const TileWish& wish) {
+  return std::max(wish.tile.size.width_px * wish.stretch[0],
+                  wish.tile.size.height_px * wish.stretch[1]);
+}
+
+/// The last level by which views tell a tile from its neighbours.
+std::uint32_t find_last_seen(const TileWish& wish, double longest) {
+  // A level more, as two are mixed; below that of one texel there is nothing to tell apart.
+  return std::min(static_cast<std::uint32_t>(wish.deepest_level) + 1, count_levels(longest) + 1);
+}
+
+}  // namespace
+
 std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips) {
-  const Tile& tile = wish.tile;
-  if (tile.solid()) {
+  if (wish.tile.solid()) {
     return std::max(2U, (1U << clean_mips) - solid_px / 2);
   }
-  // Levels go by the finer direction, so along the other one a tile is longer than its texels say.
-  const double longest =
-      std::max(tile.size.width_px * wish.stretch[0], tile.size.height_px * wish.stretch[1]);
-  const auto count_levels = [](double texels) {
-    const auto whole = static_cast<std::uint32_t>(std::clamp(texels, 0.0, 65536.0));
-    return whole == 0 ? 0U : static_cast<std::uint32_t>(std::bit_width(whole)) - 1;
-  };
-  if (wish.deepest_level >= 0) {
-    // A level more, as two are mixed; below that of one texel there is nothing to tell apart.
-    const auto seen = static_cast<std::uint32_t>(wish.deepest_level) + 1;
-    return std::max(2U,
-                    1U << std::min({seen, count_levels(longest) + 1, clean_mips + deeper_mips}));
-  }
+  const double longest = find_longest(wish);
   // Where a tile is eight texels long it is too far away to tell its edges from its inside; a cutout
   // may still be told from none where it is two long.
-  const std::uint32_t mips = count_levels(longest / (wish.cutout ? 2 : 8));
-  return std::max(2U, 1U << std::min(mips, clean_mips + (wish.cutout ? deeper_mips : 0)));
+  std::uint32_t levels = std::min(count_levels(longest / (wish.cutout ? 2 : 8)),
+                                  clean_mips + (wish.cutout ? deeper_mips : 0));
+  if (wish.deepest_level >= 0) {
+    levels = std::max(levels, std::min(find_last_seen(wish, longest), clean_mips + deeper_mips));
+  }
+  return std::max(2U, 1U << levels);
+}
+
+bool mixes_with_neighbours(const TileWish& wish, std::uint32_t clean_mips) {
+  return !wish.tile.solid() && wish.deepest_level >= 0 &&
+         find_last_seen(wish, std::max(wish.tile.texture.width_px * wish.stretch[0],
+                                       wish.tile.texture.height_px * wish.stretch[1])) >
+             clean_mips + deeper_mips;
 }
 
 RectSize Tile::outer() const {

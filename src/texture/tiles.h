@@ -42,9 +42,13 @@ struct TilePages {
 
 /// The gutter that keeps a tile's neighbours out of its mip levels: a texel of the last of them. As
 /// tiles begin where such a texel does, their levels are those of the texture alone. Which is the
-/// last is decided by what views look at, else by how long the tile still is to the eye, however
-/// thin it is.
+/// last is decided by how long the tile still is to the eye, however thin it is, or by what views
+/// look at where that is more.
 std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips);
+
+/// Whether views look at a tile from so far away that no gutter keeps its neighbours out: leaves
+/// of a tree, each with a whole texture and a few pixels large.
+bool mixes_with_neighbours(const TileWish& wish, std::uint32_t clean_mips);
 
 /// Whether a page can take a tile that loses no more than the settings allow.
 bool can_place(const TileWish& wish, const MaterialSettings& settings);

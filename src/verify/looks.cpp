@@ -21,6 +21,9 @@ constexpr std::size_t max_samples = 2048;  ///< of one material
 constexpr std::size_t triangles_a_primitive = 96;
 /// A shift that leaves more than this of the error explains nothing.
 constexpr double least_gain_by_shift = 0.4;
+/// Of a channel, root mean square: what is nearer than that is in its place, and rounding decides
+/// which of its neighbours is nearer still.
+constexpr double least_error_by_shift = 0.25 / 255;
 constexpr int taps = 4;  ///< along each side of the area that is averaged
 
 /// What a material shows in one place: base colour with alpha, occlusion, roughness and metalness,
@@ -501,7 +504,9 @@ class LookVerifier {
     }
     const auto best =
         static_cast<std::size_t>(std::min_element(errors.begin(), errors.end()) - errors.begin());
-    return errors[best] < least_gain_by_shift * errors[0] ? shifts[best] : Vec2d{0, 0};
+    const double least = 4 * static_cast<double>(pair.samples.size()) * least_error_by_shift *
+                         least_error_by_shift;
+    return errors[0] > least && errors[best] < least_gain_by_shift * errors[0] ? shifts[best] : Vec2d{0, 0};
   }
 
   const Scene& before_;

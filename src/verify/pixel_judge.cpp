@@ -27,6 +27,18 @@ bool is_refiltered(Route route) {
   return route == Route::atlas || route == Route::layers || route == Route::rebake;
 }
 
+/// The route by which texels came where a material's are: what folds into another, or is tinted as
+/// another, shows those of that one.
+Route find_texels(const RoutePlan& routes, const MaterialRoute& route) {
+  if (route.stack != no_index) {
+    return Route::layers;
+  }
+  if (route.page != no_index) {
+    return routes.pages[route.page].tiles[route.tile].baked() ? Route::rebake : Route::atlas;
+  }
+  return route.route;
+}
+
 std::array<std::uint8_t, 3> find_heat_color(int step) {
   // From dark red by orange to white, as hot metal; small differences begin well above black.
   const double t = std::sqrt(std::min(1.0, step / 96.0));
@@ -116,11 +128,7 @@ PixelJudge::PixelJudge(const DrawnScene& before,
     if (route != nullptr &&
         !std::binary_search(routes.untouched.begin(), routes.untouched.end(), ref) &&
         !std::binary_search(routes.left_alone.begin(), routes.left_alone.end(), ref)) {
-      // What is folded onto a material of another route shows that one's texels.
-      const MaterialRoute* const onto =
-          route->onto == no_material ? nullptr : routes.find(route->onto);
-      route_of_draw_[d] =
-          onto != nullptr && onto->route != Route::stay ? onto->route : route->route;
+      route_of_draw_[d] = find_texels(routes, *route);
     }
     const bool instanced = slack_of_draw_[d] > 0;
     bent_.push_back(instanced && draw.material != no_material &&
