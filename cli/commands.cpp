@@ -8,6 +8,7 @@
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
+#include <optional>
 
 #include "command.h"
 #include "compare_views.h"
@@ -208,6 +209,7 @@ Result<Round> build_and_prove(Command& command,
                               const std::string& input,
                               const std::string& target,
                               ReportAudience& audience,
+                              const ProvedBefore* earlier,
                               Stopwatch& watch) {
   auto built = build_by_line(command, proposal.source, proposal.plan, target);
   if (!built) {
@@ -222,7 +224,7 @@ Result<Round> build_and_prove(Command& command,
     return Failure(after.error());
   }
   watch.stop("write and read again");
-  auto verdict = prove(command, proposal.source, built->ledger, *after, &audience);
+  auto verdict = prove(command, proposal.source, built->ledger, *after, &audience, earlier);
   if (!verdict) {
     return Failure(verdict.error());
   }
@@ -240,8 +242,10 @@ Result<Round> build_until_it_holds(Command& command,
                                    ReportAudience& audience,
                                    Stopwatch& watch) {
   std::vector<Mend> mends;
+  std::optional<ProvedBefore> earlier;
   for (std::uint32_t round = 1;; ++round) {
-    auto made = build_and_prove(command, proposal, input, target, audience, watch);
+    auto made = build_and_prove(command, proposal, input, target, audience,
+                                earlier ? &*earlier : nullptr, watch);
     if (!made) {
       return made;
     }
@@ -261,6 +265,7 @@ Result<Round> build_until_it_holds(Command& command,
       return Failure(again.error());
     }
     watch.stop("propose without what was rejected");
+    earlier = ProvedBefore{std::move(made->built.ledger), std::move(made->verdict)};
   }
 }
 

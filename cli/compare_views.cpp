@@ -42,6 +42,32 @@ Result<void> count_passes(Command& command,
   return {};
 }
 
+/// Views that show what they did.
+std::vector<ViewCheck> list_same(const KnownViews& known,
+                                 const Survey& survey,
+                                 std::span<const Viewpoint> views) {
+  std::vector<ViewCheck> out;
+  for (const ViewCheck& check : known.views) {
+    if (!check.passed || check.number >= views.size()) {
+      continue;
+    }
+    const Frustum frustum = make_frustum(views[check.number]);
+    const bool changed =
+        std::any_of(survey.draws.begin(), survey.draws.end(), [&](const Draw& draw) {
+          return std::binary_search(known.changed.begin(), known.changed.end(),
+                                    DrawRef{draw.node, draw.primitive}) &&
+                 sees_box(frustum, draw.box);
+        });
+    if (!changed) {
+      // Its passes are counted anew.
+      ViewCheck& same = out.emplace_back(check);
+      same.pass_draws_before.clear();
+      same.pass_draws_after.clear();
+    }
+  }
+  return out;
+}
+
 /// A scene that is ready to be drawn. The survey stays where it is: the renderer refers to it.
 struct Drawable {
   std::unique_ptr<Survey> survey;
@@ -87,6 +113,7 @@ Result<void> draw_and_compare(Command& command,
                               const Scene& before,
                               const Scene& after,
                               const Ledger& ledger,
+                              const KnownViews& known,
                               Verdict& verdict,
                               ViewAudience* audience) {
   const auto device = open_render_device();
@@ -113,7 +140,13 @@ Result<void> draw_and_compare(Command& command,
   command.console().tell("ready to draw by " + to_string(**device));
   const DrawnScene a{before, *drawable_before->survey, *drawable_before->renderer};
   const DrawnScene b{after, *drawable_after->survey, *drawable_after->renderer};
-  if (auto done = verify_views(a, b, ledger, views, settings, verdict, audience, command.run());
+  const std::vector<ViewCheck> same = list_same(known, *drawable_before->survey, views);
+  if (!same.empty()) {
+    command.console().tell(
+        fmt::format("{} of {} views see nothing that has changed", same.size(), views.size()));
+  }
+  if (auto done =
+          verify_views(a, b, ledger, views, settings, verdict, audience, command.run(), same);
       !done) {
     return done;
   }
@@ -134,6 +167,7 @@ Result<void> compare_views(Command& command,
                            const Scene& before,
                            const Scene& after,
                            const Ledger& ledger,
+                           const KnownViews& known,
                            Verdict& verdict,
                            ViewAudience* audience) {
   if (command.settings().verify.picture_views == 0) {
@@ -141,7 +175,7 @@ Result<void> compare_views(Command& command,
     return {};
   }
   Verdict with_views = verdict;
-  auto done = draw_and_compare(command, before, after, ledger, with_views, audience);
+  auto done = draw_and_compare(command, before, after, ledger, known, with_views, audience);
   if (done) {
     verdict = std::move(with_views);
     return {};

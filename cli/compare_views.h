@@ -8,13 +8,21 @@
 /// The part of a verdict that takes drawing.
 namespace wakuzume::cli {
 
+/// Views that were compared before, and what has changed since.
+struct KnownViews {
+  std::vector<ViewCheck> views;
+  std::vector<DrawRef> changed;  ///< ascending
+};
+
 /// Draws source and result from the same views, compares them, and counts their passes. Where
 /// nothing can draw, the verdict says so and stays what it was.
 /// \param after  whole, with the bytes of its pages
+/// \param known  views of which those are taken over that passed and see nothing that has changed
 Result<void> compare_views(Command& command,
                            const Scene& before,
                            const Scene& after,
                            const Ledger& ledger,
+                           const KnownViews& known,
                            Verdict& verdict,
                            ViewAudience* audience);
 

@@ -130,7 +130,7 @@ std::vector<ReportSheet> make_sheets(const Scene& result, const Ledger& ledger) 
       }
     } else if (p - routes.pages.size() < routes.stacks.size()) {
       const LayerStack& stack = routes.stacks[p - routes.pages.size()];
-      if (const auto array = codec.decode_array(encoded)) {
+      if (const auto array = codec.decode_array(encoded, 0)) {
         out.push_back({stack.name,
                        fmt::format("{} of {} x {} pixels for {}{}",
                                    plural(array->layers.size(), "layer", "layers"),

@@ -83,7 +83,12 @@ namespace {
 
 /// What can be proved without drawing.
 /// \param after  whole; is so again afterwards
-Result<Verdict> audit(Command& command, const Source& source, const Ledger& ledger, Scene& after) {
+/// \param known  looks that are what they were
+Result<Verdict> audit(Command& command,
+                      const Source& source,
+                      const Ledger& ledger,
+                      std::span<const LookCheck> known,
+                      Scene& after) {
   const std::vector<Bytes> pages = take_pages(ledger.page_images, after);
   const VerifySettings& settings = command.settings().verify;
   auto verdict = verify(source.scene, after, ledger, settings, command.run());
@@ -102,8 +107,8 @@ Result<Verdict> audit(Command& command, const Source& source, const Ledger& ledg
   give_pages(ledger.page_images, pages, after);
   verdict->before = count_totals(*source.origin);
   verdict->after = count_totals(after);
-  if (auto done =
-          verify_looks(*source.origin, painted, StandardCodec(), settings, *verdict, command.run());
+  if (auto done = verify_looks(*source.origin, painted, ledger.routes, StandardCodec(), settings,
+                               *verdict, command.run(), known);
       !done) {
     return Failure(done.error());
   }
@@ -116,13 +121,25 @@ Result<Verdict> prove(Command& command,
                       const Source& source,
                       const Ledger& ledger,
                       Scene after,
-                      ViewAudience* audience) {
-  auto verdict = audit(command, source, ledger, after);
+                      ViewAudience* audience,
+                      const ProvedBefore* earlier) {
+  const Scene& before = source.origin ? *source.origin : source.scene;
+  KnownViews known;
+  std::vector<LookCheck> looks;
+  if (earlier != nullptr) {
+    Changes changes = find_changes(before, earlier->ledger, ledger);
+    std::copy_if(earlier->verdict.looks.begin(), earlier->verdict.looks.end(),
+                 std::back_inserter(looks), [&](const LookCheck& check) {
+                   return !std::binary_search(changes.materials.begin(), changes.materials.end(),
+                                              check.material);
+                 });
+    known = {earlier->verdict.views, std::move(changes.draws)};
+  }
+  auto verdict = audit(command, source, ledger, looks, after);
   if (!verdict) {
     return verdict;
   }
-  const Scene& before = source.origin ? *source.origin : source.scene;
-  if (auto done = compare_views(command, before, after, ledger, *verdict, audience); !done) {
+  if (auto done = compare_views(command, before, after, ledger, known, *verdict, audience); !done) {
     return Failure(done.error());
   }
   if (auto done = check_budgets(command, after, *verdict); !done) {

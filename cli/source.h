@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "command.h"
+#include "wakuzume/mend.h"
 #include "wakuzume/repaint.h"
 #include "wakuzume/restore.h"
 #include "wakuzume/verify_views.h"
@@ -31,13 +32,21 @@ Result<void> paint_into(Command& command,
                         const RoutePlan& routes,
                         Built& built);
 
+/// A result of the same source that was proved before.
+struct ProvedBefore {
+  Ledger ledger;
+  Verdict verdict;
+};
+
 /// The audit, where materials are shared also how they look, the same views drawn of both, budgets.
 /// \param audience  is shown the views; may be null
+/// \param earlier  of which looks and views are taken over that show what they did; may be null
 Result<Verdict> prove(Command& command,
                       const Source& source,
                       const Ledger& ledger,
                       Scene after,
-                      ViewAudience* audience = nullptr);
+                      ViewAudience* audience = nullptr,
+                      const ProvedBefore* earlier = nullptr);
 
 /// Puts back what is chosen. \param built  as it was read; loses the bytes of its pages
 Result<Built> put_back(Command& command,

@@ -203,7 +203,8 @@ TEST(Rebake, ShowsTheSameOnUvsOfItsOwn) {
     EXPECT_EQ(painted.routes.pages[0].uv_set, 1U) << "the first that is free";
     Verdict verdict;
     verdict.passed = true;
-    ASSERT_TRUE(verify_looks(scene, painted.repainted.scene, StandardCodec(), {}, verdict));
+    ASSERT_TRUE(
+        verify_looks(scene, painted.repainted.scene, painted.routes, StandardCodec(), {}, verdict));
     EXPECT_TRUE(verdict.passed);
     for (const LookCheck& check : verdict.looks) {
       EXPECT_GE(check.psnr_db, 34) << "seed " << seed;
@@ -331,7 +332,8 @@ TEST(Rebake, TurnsNormalsIntoTheNewFrame) {
   EXPECT_NEAR(world[2], n[2], 0.02);
   Verdict verdict;
   verdict.passed = true;
-  ASSERT_TRUE(verify_looks(scene, painted.repainted.scene, StandardCodec(), {}, verdict));
+  ASSERT_TRUE(
+      verify_looks(scene, painted.repainted.scene, painted.routes, StandardCodec(), {}, verdict));
   EXPECT_TRUE(verdict.passed);
 }
 
@@ -364,7 +366,8 @@ TEST(Rebake, IsTheWayOutWhereUvsAreMissingOrOfSeveralSets) {
   }
   Verdict verdict;
   verdict.passed = true;
-  ASSERT_TRUE(verify_looks(scene, painted.repainted.scene, StandardCodec(), {}, verdict));
+  ASSERT_TRUE(
+      verify_looks(scene, painted.repainted.scene, painted.routes, StandardCodec(), {}, verdict));
   EXPECT_TRUE(verdict.passed);
   // Asked for a set that is taken, they stay and say so.
   MaterialSettings settings = fewest;
@@ -391,7 +394,8 @@ TEST(Tint, CarriesEveryColourOnceEvenThoseThatFold) {
   EXPECT_EQ(painted.routes.find(MaterialId{3})->route, Route::fold);
   Verdict verdict;
   verdict.passed = true;
-  ASSERT_TRUE(verify_looks(scene, painted.repainted.scene, StandardCodec(), {}, verdict));
+  ASSERT_TRUE(
+      verify_looks(scene, painted.repainted.scene, painted.routes, StandardCodec(), {}, verdict));
   EXPECT_TRUE(verdict.passed);
   for (const LookCheck& check : verdict.looks) {
     EXPECT_GE(check.psnr_db, 45) << scene[check.material].name;

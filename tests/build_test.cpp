@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <set>
 
 #include "support/scene_builder.h"
 #include "support/soup.h"
@@ -241,6 +242,61 @@ TEST(BuildLightmaps, KeepPagesApartAndNameThemOnTheResult) {
   const auto again = survey(built.scene);
   EXPECT_EQ(again->keys[0].lightmap, "0");
   EXPECT_EQ(again->keys[1].lightmap, "1");
+}
+
+/// Some parts name their page on the node, others on the mesh that they show.
+TEST(BuildLightmaps, AreNamedThoughPartsNameThemInOtherPlaces) {
+  SceneBuilder builder;
+  const MaterialId material = builder.add_material("stone");
+  for (int i = 0; i < 8; ++i) {
+    const MeshId mesh = builder.add_mesh("m", test::make_square(), material);
+    const NodeId node = builder.add_node("n", mesh, test::at(i));
+    const std::string page = i < 4 ? R"({"lightmap":7})" : R"({"lightmap":"attic \"b\""})";
+    if (i % 2 == 0) {
+      builder.set_extras(node, page);
+    } else {
+      builder.scene.meshes[to_index(mesh)].extra.ensure().extras = page;
+    }
+  }
+  const Scene scene = builder.finish();
+  const Built built = build_of(scene);
+  const auto again = survey(built.scene);
+  ASSERT_EQ(again->draws.size(), 2U);
+  EXPECT_EQ(again->keys[0].lightmap, "7");
+  EXPECT_EQ(again->keys[1].lightmap, "attic \"b\"");
+  EXPECT_EQ(built.scene[again->draws[0].node].extra->extras, R"({"lightmap":7})");
+  const auto verdict = verify(scene, built.scene, built.ledger);
+  EXPECT_TRUE(verdict->passed) << verdict->mismatches[0].what;
+}
+
+/// One node names one page, so that what stands on it is lit by one.
+TEST(BuildLightmaps, KeepPlacesApartThatWouldBeOneObject) {
+  SceneBuilder builder;
+  for (int i = 0; i < 12; ++i) {
+    const MaterialId material = builder.add_material("m" + std::to_string(i));
+    builder.scene.materials.back().roughness = 0.05 * (i % 3);
+    const NodeId node =
+        builder.add_node("n", builder.add_mesh("m", test::make_square(), material), test::at(i));
+    builder.set_extras(node, i < 6 ? R"({"lightmap":1})" : R"({"lightmap":2})");
+  }
+  const Scene scene = builder.finish();
+  const auto found = survey(scene);
+  Plan plan = *propose(
+      scene, *found, {.repeats = Repeats::merge, .cell_size_m = 100, .mesh_unit = MeshUnit::place});
+  const Built built = *build(scene, plan);
+  std::set<NodeId> nodes;
+  for (const DrawRef& draw : make_draw_list(built.scene)) {
+    nodes.insert(draw.node);
+  }
+  EXPECT_EQ(nodes.size(), 2U);
+  EXPECT_TRUE(verify(scene, built.scene, built.ledger)->passed);
+  for (Group& group : plan.groups) {
+    group.object = "all";
+  }
+  const auto refused = check_plan(scene, plan);
+  ASSERT_FALSE(refused);
+  EXPECT_NE(refused.error().message.find("a node names one lightmap page"), std::string::npos)
+      << refused.error().message;
 }
 
 TEST(BuildBlended, KeepsTheSourcesOrderWhenAskedToMerge) {

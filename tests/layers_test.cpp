@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <set>
 
 #include "support/pictures.h"
@@ -48,7 +49,8 @@ class Floors {
 Verdict look(const Scene& scene, const Painted& painted) {
   Verdict verdict;
   verdict.passed = true;
-  EXPECT_TRUE(verify_looks(scene, painted.repainted.scene, StandardCodec(), {}, verdict));
+  EXPECT_TRUE(
+      verify_looks(scene, painted.repainted.scene, painted.routes, StandardCodec(), {}, verdict));
   return verdict;
 }
 
@@ -321,6 +323,46 @@ TEST(Layers, AreRefusedWhereTheirNumbersMakeNoSense) {
   EXPECT_TRUE(refused([](RoutePlan& r) { r.stacks[0].uv_set = 16; }));
   EXPECT_TRUE(refused([](RoutePlan& r) { r.routes[0].stack = 5; }));
   EXPECT_TRUE(refused([](RoutePlan& r) { r.routes[0].member = 5; }));
+}
+
+/// Renderers may make levels of their own; files are read by those that take them as they are.
+TEST(Layers, WithAWrongMipLevelAreFound) {
+  Floors floors;
+  for (std::uint32_t f = 0; f < 3; ++f) {
+    floors.add(48, f);
+  }
+  const Scene scene = floors.builder.finish();
+  MaterialSettings settings = fewest;
+  settings.layer_packing = Supercompression::none;
+  for (const TexelFormat format : {TexelFormat::rgba8, TexelFormat::astc_4x4}) {
+    settings.layer_format = format;
+    Painted painted = paint(scene, settings);
+    const Verdict right = look(scene, painted);
+    EXPECT_TRUE(right.passed) << right.mismatches[0].what;
+    const ImageId id = painted.repainted.images[0][0];
+    const auto coarse = decode_ktx2(encoded_bytes(painted.repainted.scene, id), {}, 2);
+    ASSERT_TRUE(coarse) << to_string(coarse.error());
+    EXPECT_EQ(coarse->layers[0].width_px, 12U);
+    EXPECT_EQ(coarse->mip_levels, 6U);
+    EXPECT_FALSE(decode_ktx2(encoded_bytes(painted.repainted.scene, id), {}, 6));
+    // The third level shows the picture from another corner.
+    const auto data = encoded_bytes(painted.repainted.scene, id).data();
+    std::vector<std::byte> bytes(data.begin(), data.end());
+    constexpr std::size_t entry = 80 + 2 * 24;
+    std::uint64_t offset = 0;
+    std::uint64_t length = 0;
+    std::memcpy(&offset, &bytes[entry], 8);
+    std::memcpy(&length, &bytes[entry + 8], 8);
+    const auto level = bytes.begin() + static_cast<std::ptrdiff_t>(offset);
+    std::rotate(level, level + static_cast<std::ptrdiff_t>(length / 32 * 16),
+                level + static_cast<std::ptrdiff_t>(length));
+    painted.repainted.scene.images[to_index(id)].bytes = make_bytes(std::move(bytes));
+    const Verdict verdict = look(scene, painted);
+    EXPECT_FALSE(verdict.passed);
+    ASSERT_EQ(verdict.mismatches.size(), 1U);
+    EXPECT_EQ(verdict.mismatches[0].what.substr(0, 14), "mip level 2 of")
+        << verdict.mismatches[0].what;
+  }
 }
 
 TEST(Layers, OfDamagedFilesAreErrors) {

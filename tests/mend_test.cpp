@@ -138,7 +138,38 @@ TEST_F(Mending, IsRememberedByPlansAndLedgersInFiles) {
   EXPECT_EQ(ledger->taken_back.size(), 2U);
 }
 
+/// What is proved again is what shows something else, and no more.
+TEST_F(Mending, NamesTheDrawsThatAreBuiltOtherwise) {
+  const Changes none = find_changes(scene_, built_.ledger, built_.ledger);
+  EXPECT_TRUE(none.draws.empty() && none.materials.empty());
+  const std::vector<TakenBack> taken{{{NodeId{2}, 0}, TakenFrom::repeats, "why"}};
+  const Built later = *build(scene_, *propose_without(taken, scene_, survey_, settings_));
+  const Changes changes = find_changes(scene_, built_.ledger, later.ledger);
+  EXPECT_TRUE(changes.materials.empty());
+  ASSERT_EQ(changes.draws.size(), 6U) << "the copies, of which one left the set of all";
+  for (const DrawRef& draw : changes.draws) {
+    EXPECT_EQ(scene_[draw.node].name.substr(0, 4), "copy");
+  }
+}
+
 constexpr MaterialSettings fewest{.goal = MaterialGoal::fewest_draws};
+
+TEST(MendingMaterials, ChangeWithTheirPageAndNoOther) {
+  const Scene scene = test::make_gallery(5, 8);
+  Ledger earlier;
+  earlier.routes = test::route(scene, fewest);
+  ASSERT_FALSE(earlier.routes.pages.empty());
+  Ledger later = earlier;
+  EXPECT_TRUE(find_changes(scene, earlier, later).materials.empty());
+  later.routes.pages[0].tiles[0].x += 4;
+  std::vector<MaterialId> of_page;
+  for (const MaterialRoute& route : earlier.routes.routes) {
+    if (route.page == 0) {
+      of_page.push_back(route.material);
+    }
+  }
+  EXPECT_EQ(find_changes(scene, earlier, later).materials, of_page);
+}
 
 TEST(MendingMaterials, GoesToALargerTileAndThenToTheMaterialAsItWas) {
   test::SceneBuilder builder;
@@ -231,6 +262,11 @@ TEST(MendingRuns, EndWithAResultThatHolds) {
             0)
       << "the plan that was mended builds what the run built";
   EXPECT_TRUE(test::read_all(folder / "again.glb") == test::read_all(folder / "always" / "s.glb"));
+  EXPECT_EQ(test::run_tool({"verify", scene, (folder / "always" / "s.glb").string(), "--settings",
+                            (folder / "s.toml").string()})
+                .exit_code,
+            0)
+      << "what was taken over from earlier rounds holds when all is proved at once";
 }
 
 }  // namespace

@@ -51,7 +51,8 @@ Painted paint(const Scene& scene, const MaterialSettings& settings = full) {
 Verdict look(const Scene& scene, const Painted& painted) {
   Verdict verdict;
   verdict.passed = true;
-  const auto done = verify_looks(scene, painted.scene(), StandardCodec(), {}, verdict);
+  const auto done =
+      verify_looks(scene, painted.scene(), painted.routes, StandardCodec(), {}, verdict);
   EXPECT_TRUE(done) << (done ? "" : to_string(done.error()));
   return verdict;
 }

@@ -193,6 +193,41 @@ TEST(ProposeRoutes, UnrollsAFewRepeatsAndNoMore) {
   EXPECT_EQ(route(scene, more).find(often)->route, Route::atlas);
 }
 
+/// Leaves of a few pixels, each with the whole of a texture: no gutter would keep the others out.
+TEST(ProposeRoutes, KeepsOffPagesWhatIsSeenFromTooFar) {
+  Wall wall;
+  const MaterialId leaf = wall.builder.add_material("leaf", AlphaMode::mask);
+  const MaterialId twig = wall.builder.add_material("twig", AlphaMode::mask);
+  for (const MaterialId id : {leaf, twig}) {
+    wall.material(id).base_color_texture.texture = add_picture(
+        wall.builder, test::make_mask_picture(1024, static_cast<std::uint32_t>(to_index(id))));
+  }
+  const MeshId small = wall.builder.add_mesh("leaf", make_patch(0, 0, 1, 1), leaf);
+  for (int i = 0; i < 400; ++i) {
+    wall.builder.add_node("leaf", small,
+                          test::scaled(0.02, 0.02, 0.02, {0.02 * (i % 20), 0.02 * (i / 20), 0}));
+  }
+  wall.show(twig);
+  const Scene scene = wall.builder.finish();
+  const Survey found = *survey(scene);
+  const auto images = *read_image_facts(scene, ImageDepth::detail);
+  const auto look_from = [&](double away) {
+    const std::vector<Viewpoint> views{make_viewpoint("far", {0.2, 0.2, away}, {0.2, 0.2, 0})};
+    return *propose_routes(scene, found, images, fewest, {}, {views, {}});
+  };
+  EXPECT_EQ(look_from(0.3).find(leaf)->route, Route::atlas);
+  const RoutePlan far = look_from(5);
+  EXPECT_NE(far.find(leaf)->route, Route::atlas);
+  EXPECT_NE(far.find(leaf)->reason.find("seen from so far"), std::string::npos)
+      << far.find(leaf)->reason;
+  EXPECT_EQ(far.find(MaterialId{0})->route, Route::atlas) << "what is large stays on its page";
+  MaterialSettings by_hand = fewest;
+  by_hand.routes = {"leaf=atlas"};
+  const std::vector<Viewpoint> views{make_viewpoint("far", {0.2, 0.2, 5}, {0.2, 0.2, 0})};
+  EXPECT_EQ(propose_routes(scene, found, images, by_hand, {}, {views, {}})->find(leaf)->route,
+            Route::atlas);
+}
+
 TEST(ProposeRoutes, MakesSmallTilesOfWhatHoldsLittle) {
   Wall wall;
   const MaterialId flat = wall.add("flat", make_flat_picture(256, 256, {10, 200, 30, 255}));

@@ -4,6 +4,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cstring>
 #include <functional>
 
@@ -177,6 +178,32 @@ TEST_F(Verify, FindsAKeptNodeThatWasRenamedMovedOrLostItsMesh) {
   node.trs.translation[0] = 0;
   node.mesh = no_mesh;
   expect_found(12, "the result has no node");
+}
+
+/// What no picture of the scene at rest shows.
+TEST_F(Verify, FindsWhatIsLitMovedOrShownOtherwise) {
+  const Built whole = built_;
+  const LedgerRow merged = row(Fate::merged);
+  const auto source = static_cast<std::uint32_t>(to_index(merged.source.node));
+  Node& node = built_.scene.nodes[to_index(merged.node)];
+  node.extra.ensure().extras = R"({"lightmap":2})";
+  expect_found(source, "is lit by lightmap page 2, not by none");
+
+  built_ = whole;
+  Scene& scene = built_.scene;
+  std::erase(scene.levels[0].roots, merged.node);
+  const auto door = std::find_if(scene.nodes.begin(), scene.nodes.end(),
+                                 [](const Node& n) { return n.name == "door"; });
+  ASSERT_NE(door, scene.nodes.end());
+  door->children.push_back(merged.node);
+  ASSERT_TRUE(link_parents(scene));
+  scene.nodes[to_index(merged.node)].trs.translation[1] -= 6;  // it stands where it stood
+  expect_found(source, "is moved by /door 0.0, not by none");
+
+  built_ = whole;
+  std::erase(built_.scene.levels[0].roots, merged.node);
+  built_.scene.levels.emplace_back().roots = {merged.node};
+  expect_found(source, "is shown by the glTF scenes 1, not by 0");
 }
 
 TEST_F(Verify, FindsThingsThatComeFromNowhere) {

@@ -149,6 +149,39 @@ TEST_F(BrokenPictures, PassWhereNothingIsBroken) {
   }
 }
 
+/// Counts what it is shown.
+class Counter : public ViewAudience {
+ public:
+  void begin(const DrawnScene&, const DrawnScene&) override {}
+  void show(
+      std::size_t number, const Viewpoint&, const Shot&, const Shot&, const Pixels&) override {
+    shown.push_back(number);
+  }
+  std::vector<std::size_t> shown;
+};
+
+TEST_F(BrokenPictures, AreNotDrawnWhereTheirChecksAreKnown) {
+  test::Drawn before(source_, {.width_px = 320, .height_px = 180});
+  test::Drawn after(built_.scene, {.width_px = 320, .height_px = 180});
+  const auto views = choose_views(*make_views(before.scene, before.survey, {.count = 16}), 4);
+  ViewCheck known;
+  known.view = "as it was";
+  known.number = 2;
+  known.psnr_db = 51.5;
+  Counter counter;
+  Verdict verdict;
+  verdict.passed = true;
+  ASSERT_TRUE(verify_views(before.get(), after.get(), built_.ledger, views, {}, verdict, &counter,
+                           {}, std::span(&known, 1)));
+  EXPECT_EQ(counter.shown, (std::vector<std::size_t>{0, 1, 3}));
+  EXPECT_TRUE(verdict.passed);
+  ASSERT_EQ(verdict.views.size(), 4U);
+  const auto taken = std::find_if(verdict.views.begin(), verdict.views.end(),
+                                  [](const ViewCheck& view) { return view.number == 2; });
+  EXPECT_EQ(taken->view, "as it was");
+  EXPECT_EQ(taken->psnr_db, 51.5);
+}
+
 TEST_F(BrokenPictures, ShowAPartMovedByACentimetre) {
   const LedgerRow row = row_of("part_3");
   change<float>(result_of(row).find("POSITION"), row.first_vertex, row.vertex_count,
@@ -296,7 +329,7 @@ TEST_F(BrokenFiles, TellThatALayerIsShiftedByATexel) {
     ASSERT_FALSE(ledger.page_images.empty());
     const ImageId stack = ledger.page_images[0][0];
     const StandardCodec codec;
-    TextureArray array = *codec.decode_array(encoded_bytes(result, stack));
+    TextureArray array = *codec.decode_array(encoded_bytes(result, stack), 0);
     ASSERT_EQ(array.layers.size(), 2U);
     array.layers[1] = roll(array.layers[1], 1);
     result.images[to_index(stack)].view = no_view;

@@ -85,6 +85,7 @@ struct Ledger {
   ContentHash result_hash;
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
+  std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
   std::vector<TakenBack> taken_back;  ///< as the plan has it
   std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
   std::vector<LedgerResult> results;  ///< by node and primitive

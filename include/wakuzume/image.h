@@ -75,8 +75,9 @@ class StandardCodec final : public PictureCodec {
                                                       PictureType type) const override {
     return encode_image(pixels, type, jpeg_quality_);
   }
-  [[nodiscard]] Result<TextureArray> decode_array(const Bytes& encoded) const override {
-    return decode_ktx2(encoded, {.max_pixels = limits_.max_pixels});
+  [[nodiscard]] Result<TextureArray> decode_array(const Bytes& encoded,
+                                                  std::uint32_t level) const override {
+    return decode_ktx2(encoded, {.max_pixels = limits_.max_pixels}, level);
   }
   [[nodiscard]] Result<std::vector<std::byte>> encode_array(
       TextureArray array, const ArraySettings& settings, const RunControl& run) const override {

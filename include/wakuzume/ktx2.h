@@ -30,10 +30,13 @@ struct ArrayLimits {
   std::uint64_t max_pixels = 1ULL << 28U;  ///< of all layers together \range [1, 2^32]
 };
 
-/// The first level of a file of encode_ktx2, in any of its formats. Normals come back as values.
-/// \error bad_image  another kind of file, or damaged
+/// A level of a file of encode_ktx2, in any of its formats; 0 is the largest. Normals come back as
+/// values.
+/// \error bad_image  another kind of file, or damaged, or without such a level
 /// \error too_large  above the limits
 /// \cost all layers at once in memory
-Result<TextureArray> decode_ktx2(const Bytes& encoded, const ArrayLimits& limits = {});
+Result<TextureArray> decode_ktx2(const Bytes& encoded,
+                                 const ArrayLimits& limits = {},
+                                 std::uint32_t level_number = 0);
 
 }  // namespace wakuzume

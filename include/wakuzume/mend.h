@@ -37,4 +37,17 @@ void add_mends(const MendStep& step,
                std::vector<TakenBack>& draws,
                std::vector<MaterialTakenBack>& materials);
 
+/// What a result shows otherwise than an earlier one of the same source: what is left needs no new
+/// proof.
+struct Changes {
+  std::vector<DrawRef> draws;         ///< ascending
+  std::vector<MaterialId> materials;  ///< whose texels are elsewhere, ascending
+};
+
+/// Draws count as changed with all that they were or are built together with.
+/// \param origin  the scene before it was repainted; the source where it was not
+/// \pre both ledgers have the source's draws in its order
+/// \cost O(rows log rows)
+Changes find_changes(const Scene& origin, const Ledger& earlier, const Ledger& later);
+
 }  // namespace wakuzume

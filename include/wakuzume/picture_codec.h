@@ -25,8 +25,10 @@ class PictureCodec {
   [[nodiscard]] virtual Result<Pixels> decode(const Bytes& encoded) const = 0;
   [[nodiscard]] virtual Result<std::vector<std::byte>> encode(const Pixels& pixels,
                                                               PictureType type) const = 0;
-  /// Texture arrays, as encode_ktx2 and decode_ktx2 of wakuzume/texture_array.h have them.
-  [[nodiscard]] virtual Result<TextureArray> decode_array(const Bytes& encoded) const = 0;
+  /// Texture arrays, as encode_ktx2 and decode_ktx2 of wakuzume/ktx2.h have them.
+  /// \param level  0 is the largest
+  [[nodiscard]] virtual Result<TextureArray> decode_array(const Bytes& encoded,
+                                                          std::uint32_t level) const = 0;
   [[nodiscard]] virtual Result<std::vector<std::byte>> encode_array(
       TextureArray array, const ArraySettings& settings, const RunControl& run) const = 0;
   /// Where encoded pictures stay until they are written. \default in memory

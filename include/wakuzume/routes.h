@@ -109,6 +109,7 @@ struct TexelRect {
   std::int64_t y = 0;
   std::int64_t width = 0;
   std::int64_t height = 0;
+  bool operator==(const TexelRect&) const = default;
 };
 
 struct PrimitiveRef {
@@ -137,6 +138,7 @@ struct Tile {
   /// With its gutter, before it is turned. Its far edges are filled up to where a texel of the last
   /// clean mip level ends.
   [[nodiscard]] RectSize outer() const;
+  bool operator==(const Tile&) const = default;
 };
 
 /// Pictures of one size with the same tiles, and the material that shows them.
@@ -150,6 +152,7 @@ struct AtlasPage {
   [[nodiscard]] bool has(Channel channel) const {
     return halvings[static_cast<std::size_t>(channel)] != no_index;
   }
+  bool operator==(const AtlasPage&) const = default;
 };
 
 /// Materials whose textures are layers: an array a channel, and the material that shows them.
@@ -161,6 +164,7 @@ struct LayerStack {
     [[nodiscard]] std::uint32_t count() const;
     /// The first member that shows a layer.
     [[nodiscard]] std::size_t find_member(std::uint32_t layer) const;
+    bool operator==(const Layers&) const = default;
   };
 
   std::string name;          ///< of the material; its pictures are named after it
@@ -175,6 +179,7 @@ struct LayerStack {
     return channels[static_cast<std::size_t>(channel)];
   }
   [[nodiscard]] bool has(Channel channel) const { return (*this)[channel].size.width_px > 0; }
+  bool operator==(const LayerStack&) const = default;
 };
 
 struct MaterialRoute {

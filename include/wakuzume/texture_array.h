@@ -17,12 +17,16 @@ enum class TexelKind : std::uint8_t {
   normals  ///< linear, directions from -1 to 1; averaged and made unit length again
 };
 
+enum class TexelFormat : std::uint8_t { rgba8, astc_4x4, astc_6x6 };
+
 struct TextureArray {
   TexelKind kind = TexelKind::colors;
   std::vector<Pixels> layers;  ///< at least one, all of one size, up to 16,384 pixels a side
+  // Of the file that it was read from; encoding goes by its settings.
+  TexelFormat format = TexelFormat::rgba8;
+  std::uint32_t mip_levels = 1;
 };
 
-enum class TexelFormat : std::uint8_t { rgba8, astc_4x4, astc_6x6 };
 enum class MipChain : std::uint8_t { none, full };
 enum class Supercompression : std::uint8_t { none, zstd };
 

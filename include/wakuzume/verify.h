@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -44,6 +45,9 @@ struct VerifySettings {
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;
+  /// The same of what was rebaked: its texels lie in other directions than before, which blurs the
+  /// finest detail. \range [0, 100]
+  double rebaked_look_psnr_db = 26;
   /// By Route. Merging alone changes nothing but roundings; other texels are filtered otherwise.
   std::array<PixelTolerance, route_count> pixels{{{3, 0.0002},    // fold
                                                   {4, 0.0005},    // tint
@@ -193,15 +197,19 @@ Result<Verdict> verify(const Scene& before,
 
 /// Holds a repainted scene against the one before, material by material: at places strewn over its
 /// draws all channels are looked up in both, by what each material says and nothing else, and
-/// compared. Adds to the verdict what differs.
-/// \param after  repaint(before, ...) with the pictures of its pages as they were written
+/// compared. Adds to the verdict what differs. Mip levels that were written have to show the level
+/// before them.
+/// \param after  repaint(before, routes) with the pictures of its pages as they were written
+/// \param known  checks of materials that look as they did when these were made: taken as they are
 /// \error cancelled. A picture that can't be decoded is white in both, and the verdict tells
 /// \cost decodes each picture once for each material that shows it, side by side
 Result<void> verify_looks(const Scene& before,
                           const Scene& after,
+                          const RoutePlan& routes,
                           const PictureCodec& codec,
                           const VerifySettings& settings,
                           Verdict& verdict,
-                          const RunControl& run = {});
+                          const RunControl& run = {},
+                          std::span<const LookCheck> known = {});
 
 }  // namespace wakuzume

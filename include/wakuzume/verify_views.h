@@ -44,7 +44,9 @@ class ViewAudience {
 };
 
 /// \pre `before` is the scene that the ledger is of, or what that was repainted from
-/// \param audience  may be null
+/// \param audience  may be null; is not shown what is known
+/// \param known  checks of views that show what they did when these were made, by their numbers:
+///               taken as they are
 /// \error as the shot makers, cancelled
 /// \cost two shots a view; O(pixels log rows) to compare them, in parallel
 Result<void> verify_views(const DrawnScene& before,
@@ -54,7 +56,8 @@ Result<void> verify_views(const DrawnScene& before,
                           const VerifySettings& settings,
                           Verdict& verdict,
                           ViewAudience* audience = nullptr,
-                          const RunControl& run = {});
+                          const RunControl& run = {},
+                          std::span<const ViewCheck> known = {});
 
 /// The views that `count` pictures are best made of: cameras, then overviews, then samples that are
 /// spread over the rest; in the order in which they stood.

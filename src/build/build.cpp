@@ -18,8 +18,8 @@
 #include "plan/check.h"
 #include "plan/names.h"
 #include "survey/glob.h"
-#include "texture/plain_look.h"
 #include "survey/rules.h"
+#include "texture/plain_look.h"
 
 namespace wakuzume {
 namespace {
@@ -39,6 +39,7 @@ class Builder {
     built_.ledger.source_hash = plan.scene_hash;
     built_.ledger.page_images = settings.page_images;
     built_.ledger.families = plan.settings.families;
+    built_.ledger.lightmap_key = plan.survey_settings.lightmap_key;
     built_.ledger.taken_back = plan.taken_back;
     built_.ledger.rows.resize(survey.draws.size());
     for (std::size_t d = 0; d < survey.draws.size(); ++d) {
@@ -320,6 +321,7 @@ class Builder {
   NodeId add_node(Node node, const std::vector<DrawRef>& members, const Frame& frame) {
     node.extra = make_common_extra(
         members, [&](const DrawRef& ref) { return extras_of(source_[ref.node].extra); });
+    name_lightmap(members.front(), node);
     const std::string kept = extras_of(node.extra);
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(members.begin(), members.end(), [&](const DrawRef& ref) {
@@ -338,6 +340,17 @@ class Builder {
       built_.scene.levels[to_index(level)].roots.push_back(id);
     }
     return id;
+  }
+
+  /// Where some members had the page on their node and others on their mesh, they have no member in
+  /// common that names it.
+  void name_lightmap(const DrawRef& member, Node& node) {
+    const std::string& key = plan_.survey_settings.lightmap_key;
+    const std::string& page = survey_[survey_[find_draw(survey_, member)].key].lightmap;
+    const Primitive& primitive = built_.scene[node.mesh].primitives.front();
+    if (page != find_lightmap(built_.scene, node, primitive, key)) {
+      node.extra.ensure().extras = add_member(extras_of(node.extra), key, page);
+    }
   }
 
   void report_left_out() {

@@ -37,11 +37,15 @@ struct Header {
   std::uint32_t height_px = 0;
   std::uint32_t layers = 0;
   std::uint32_t scheme = 0;
-  std::span<const std::byte> first_level;
-  std::uint64_t plain_bytes = 0;  ///< of it
+  std::uint32_t levels = 1;
+  std::span<const std::byte> packed;  ///< the level that was asked for
+  std::uint64_t plain_bytes = 0;      ///< of it
 };
 
-Result<Header> read_header(std::span<const std::byte> data, const ArrayLimits& limits) {
+/// \return the size of the level, with what it holds
+Result<Header> read_header(std::span<const std::byte> data,
+                           const ArrayLimits& limits,
+                           std::uint32_t level) {
   constexpr std::size_t least = ktx2::header_bytes + ktx2::index_bytes;
   if (data.size() < least ||
       std::memcmp(data.data(), ktx2::identifier.data(), ktx2::identifier.size()) != 0) {
@@ -84,13 +88,20 @@ Result<Header> read_header(std::span<const std::byte> data, const ArrayLimits& l
                               limits.max_pixels),
                   ErrorCode::too_large);
   }
-  const std::uint64_t offset = read_number(data, ktx2::header_bytes, 8);
-  const std::uint64_t length = read_number(data, ktx2::header_bytes + 8, 8);
+  header.levels = std::max(1U, number(7));
+  const std::size_t index = ktx2::header_bytes + std::size_t{ktx2::index_bytes} * level;
+  if (level >= header.levels || index + ktx2::index_bytes > data.size()) {
+    return refuse(fmt::format("there is no level {}, it has {}", level, header.levels));
+  }
+  const std::uint64_t offset = read_number(data, index, 8);
+  const std::uint64_t length = read_number(data, index + 8, 8);
   if (offset > data.size() || length > data.size() - offset) {
-    return refuse(fmt::format("its first level is {} B from {} on, the file has {} B", length,
+    return refuse(fmt::format("its level {} is {} B from {} on, the file has {} B", level, length,
                               offset, data.size()));
   }
-  header.first_level = data.subspan(offset, length);
+  header.packed = data.subspan(offset, length);
+  header.width_px = level < 32 ? std::max(1U, header.width_px >> level) : 1;
+  header.height_px = level < 32 ? std::max(1U, header.height_px >> level) : 1;
   header.plain_bytes =
       header.layers *
       ktx2::find_facts(header.format).count_bytes(header.width_px, header.height_px);
@@ -99,17 +110,17 @@ Result<Header> read_header(std::span<const std::byte> data, const ArrayLimits& l
 
 Result<std::vector<std::byte>> unpack_level(const Header& header) {
   if (header.scheme == 0) {
-    if (header.first_level.size() != header.plain_bytes) {
-      return refuse(fmt::format("its first level has {} B instead of {} B",
-                                header.first_level.size(), header.plain_bytes));
+    if (header.packed.size() != header.plain_bytes) {
+      return refuse(fmt::format("a level has {} B instead of {} B", header.packed.size(),
+                                header.plain_bytes));
     }
-    return std::vector<std::byte>(header.first_level.begin(), header.first_level.end());
+    return std::vector<std::byte>(header.packed.begin(), header.packed.end());
   }
   std::vector<std::byte> out(header.plain_bytes);
   const std::size_t size =
-      ZSTD_decompress(out.data(), out.size(), header.first_level.data(), header.first_level.size());
+      ZSTD_decompress(out.data(), out.size(), header.packed.data(), header.packed.size());
   if (ZSTD_isError(size) != 0 || size != out.size()) {
-    return refuse(fmt::format("its first level does not unpack to {} B", header.plain_bytes));
+    return refuse(fmt::format("a level does not unpack to {} B", header.plain_bytes));
   }
   return out;
 }
@@ -144,8 +155,10 @@ Result<void> decode_blocks(const Header& header,
 
 }  // namespace
 
-Result<TextureArray> decode_ktx2(const Bytes& encoded, const ArrayLimits& limits) {
-  const auto header = read_header(encoded.data(), limits);
+Result<TextureArray> decode_ktx2(const Bytes& encoded,
+                                 const ArrayLimits& limits,
+                                 std::uint32_t level_number) {
+  const auto header = read_header(encoded.data(), limits, level_number);
   if (!header) {
     return Failure(header.error());
   }
@@ -154,6 +167,8 @@ Result<TextureArray> decode_ktx2(const Bytes& encoded, const ArrayLimits& limits
     return Failure(level.error());
   }
   TextureArray out;
+  out.format = header->format;
+  out.mip_levels = header->levels;
   out.kind = header->srgb ? TexelKind::colors : TexelKind::values;
   const std::size_t layer_bytes = std::size_t{4} * header->width_px * header->height_px;
   for (std::uint32_t l = 0; l < header->layers; ++l) {

@@ -160,6 +160,9 @@ class LedgerReader {
     if (key == "families") {
       return read_families(value, at, ledger.families);
     }
+    if (key == "lightmap_key") {
+      return in_.read(value, at, ledger.lightmap_key);
+    }
     if (key == "taken_back") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
         return read_taken_back(item, a, ledger.taken_back.emplace_back());
@@ -381,6 +384,7 @@ std::string to_json(const Ledger& ledger) {
     write_places(out, ledger.material_from);
   }
   write_families(out, ledger.families);
+  out.member("lightmap_key", ledger.lightmap_key);
   if (!ledger.taken_back.empty()) {
     write_taken_back(out, ledger);
   }

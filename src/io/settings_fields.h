@@ -193,6 +193,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "times that run takes back what its proof rejects; 0: never; 0 to 16");
   visit("verify", "look_psnr_db", verify.look_psnr_db,
         "least signal-to-noise ratio of what a shared material shows; 0 to 100");
+  visit("verify", "rebaked_look_psnr_db", verify.rebaked_look_psnr_db,
+        "the same of what is rebaked, in other directions than before; 0 to 100");
   visit("verify", "draw_share", verify.draw_share,
         "share of a draw's pixels in a view that may be wrong; above 0 to 1");
   visit("verify", "draw_pixels", verify.draw_pixels,

@@ -143,6 +143,11 @@ class PlanChecker {
       if (mine.moving_root != first.moving_root || mine.levels != first.levels) {
         violate(place, fmt::format("\"{}\" and \"{}\" can't be one object: they move or load apart",
                                    group.name, leader.name));
+      } else if (mine.lightmap != first.lightmap) {
+        violate(place,
+                fmt::format("\"{}\" and \"{}\" can't be one object: a node names one lightmap "
+                            "page",
+                            group.name, leader.name));
       }
     }
   }

@@ -309,9 +309,9 @@ class Proposer {
   }
 
   /// Clusters of one place become primitives of one object: under one moving root, or in one cell
-  /// of the grid, where their levels agree.
+  /// of the grid, where their levels and lightmap pages agree.
   void join_places(std::size_t first, NameGiver& names, Plan& plan) const {
-    using Place = std::tuple<NodeId, std::vector<LevelId>, std::array<double, 3>>;
+    using Place = std::tuple<NodeId, std::vector<LevelId>, std::string, std::array<double, 3>>;
     std::map<Place, std::vector<std::size_t>> places;
     std::vector<Place> order;
     for (std::size_t g = first; g < plan.groups.size(); ++g) {
@@ -326,10 +326,10 @@ class Proposer {
       for (std::size_t c = 0; c < 3 && settings_.cell_size_m > 0; ++c) {
         cell[c] = std::floor(draw.box.centre()[c] / settings_.cell_size_m);
       }
-      std::vector<std::size_t>& here = places[{key.moving_root, key.levels, cell}];
+      std::vector<std::size_t>& here = places[{key.moving_root, key.levels, key.lightmap, cell}];
       here.push_back(g);
       if (here.size() == 1) {
-        order.emplace_back(key.moving_root, key.levels, cell);
+        order.emplace_back(key.moving_root, key.levels, key.lightmap, cell);
       }
     }
     for (const Place& place : order) {

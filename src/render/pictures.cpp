@@ -56,7 +56,7 @@ Decoded decode(const Scene& scene, const Wanted& wanted, const PictureCodec& cod
     return out;
   }
   if (wanted.layered) {
-    if (auto array = codec.decode_array(encoded)) {
+    if (auto array = codec.decode_array(encoded, 0)) {
       out.layers = std::move(array->layers);
     }
   } else if (auto pixels = codec.decode(encoded)) {

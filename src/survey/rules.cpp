@@ -253,12 +253,42 @@ std::string make_common_members(const std::vector<std::string>& objects) {
   return out.empty() ? out : out + "}";
 }
 
+std::string add_member(const std::string& object, const std::string& key, const std::string& text) {
+  thread_local simdjson::dom::parser parser;
+  double number = 0;
+  const bool is_number = parser.parse(text).get(number) == simdjson::SUCCESS;
+  const std::string member = fmt::format("{}:{}", quote(key), is_number ? text : quote(text));
+  const std::size_t end = object.rfind('}');
+  if (end == std::string::npos) {
+    return "{" + member + "}";
+  }
+  const bool first = object.find(':') == std::string::npos;
+  return object.substr(0, end) + (first ? "" : ",") + member + "}";
+}
+
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key) {
   // A search for the bare word first: most extras don't have the member, and parsing costs more.
   if (!extra || key.empty() || extra->extras.find(key) == std::string::npos) {
     return {};
   }
   return find_member(extra->extras, key);
+}
+
+std::string find_lightmap(const Scene& scene,
+                          const Node& node,
+                          const Primitive& primitive,
+                          const std::string& key) {
+  const Boxed<Extra>* const places[] = {
+      &node.extra, &scene[node.mesh].extra, &primitive.extra,
+      primitive.material == no_material ? nullptr : &scene[primitive.material].extra};
+  for (const Boxed<Extra>* place : places) {
+    if (place != nullptr) {
+      if (std::string page = find_extra(*place, key); !page.empty()) {
+        return page;
+      }
+    }
+  }
+  return {};
 }
 
 bool is_hidden_source(const Level& level) {

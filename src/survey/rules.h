@@ -75,7 +75,17 @@ std::string find_own_extras(const Material& material);
 /// The members that all of these JSON objects have with the same value, as an object; empty when
 /// there are none. An empty text stands for no object.
 std::string make_common_members(const std::vector<std::string>& objects);
+/// A JSON object with one member more, whose value is a number where the text is one. An empty text
+/// stands for no object.
+std::string add_member(const std::string& object, const std::string& key, const std::string& text);
 /// The member in the extras of something; empty when it has none.
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key);
+
+/// The lightmap page of what a node shows: by its own extras, its mesh's, the primitive's or the
+/// material's, the first that has one.
+std::string find_lightmap(const Scene& scene,
+                          const Node& node,
+                          const Primitive& primitive,
+                          const std::string& key);
 
 }  // namespace wakuzume

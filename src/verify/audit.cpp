@@ -92,7 +92,9 @@ Auditor::Auditor(const Scene& before,
       ledger_(ledger),
       settings_(settings),
       before_world_(make_world_matrices(before)),
-      after_world_(make_world_matrices(after)) {}
+      after_world_(make_world_matrices(after)),
+      surroundings_before_(before, ledger.lightmap_key),
+      surroundings_after_(after, ledger.lightmap_key) {}
 
 /// What must agree whatever the geometry: the material, and for kept draws all that moves them.
 std::string Auditor::compare_identity(const LedgerRow& row) const {
@@ -405,6 +407,12 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
 DrawAudit Auditor::audit(const LedgerRow& row) const {
   DrawAudit out;
   out.mismatch = compare_identity(row);
+  if (out.mismatch.empty()) {
+    out.mismatch = compare_surroundings(
+        surroundings_before_,
+        {row.source.node, *find_primitive(before_, row.source.node, row.source.primitive)},
+        surroundings_after_, {row.node, *find_primitive(after_, row.node, row.primitive)});
+  }
   if (!out.mismatch.empty()) {
     return out;
   }

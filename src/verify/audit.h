@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "verify/surroundings.h"
 #include "wakuzume/verify.h"
 
 /// The geometry audit: one source draw against what the ledger says became of it.
@@ -58,6 +59,8 @@ class Auditor {
   const VerifySettings& settings_;
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;
+  Surroundings surroundings_before_;
+  Surroundings surroundings_after_;
 };
 
 }  // namespace wakuzume

@@ -12,6 +12,7 @@
 #include "scene/semantics.h"
 #include "survey/draws.h"
 #include "survey/textures.h"
+#include "verify/mip_levels.h"
 #include "wakuzume/verify.h"
 
 namespace wakuzume {
@@ -128,7 +129,7 @@ class Pictures {
   }
 
   [[nodiscard]] Result<std::vector<Pixels>> read_layers(ImageId id) const {
-    auto array = codec_.decode_array(find_encoded(scene_, id));
+    auto array = codec_.decode_array(find_encoded(scene_, id), 0);
     if (!array) {
       return Failure(array.error());
     }
@@ -275,11 +276,25 @@ struct Pair {
 
 class LookVerifier {
  public:
-  LookVerifier(const Scene& before, const Scene& after, const PictureCodec& codec)
-      : before_(before), after_(after), codec_(codec) {}
+  LookVerifier(const Scene& before,
+               const Scene& after,
+               const PictureCodec& codec,
+               std::span<const LookCheck> known)
+      : before_(before), after_(after), codec_(codec), known_(known) {}
 
   Result<std::vector<LookCheck>> run(const RunControl& run) {
     list_pairs();
+    // What looks as it did is neither decoded nor looked up again.
+    std::vector<LookCheck> same;
+    std::erase_if(pairs_, [&](const Pair& pair) {
+      const auto hit = std::find_if(known_.begin(), known_.end(), [&](const LookCheck& check) {
+        return check.material == pair.before;
+      });
+      if (hit != known_.end()) {
+        same.push_back(*hit);
+      }
+      return hit != known_.end();
+    });
     std::vector<LookCheck> checks(pairs_.size());
     std::vector<std::uint8_t> unread(pairs_.size(), 0);
     // Materials of one page side by side: its pictures are decoded once.
@@ -300,6 +315,7 @@ class LookVerifier {
       }
       begin = end;
     }
+    checks.insert(checks.end(), same.begin(), same.end());
     std::sort(checks.begin(), checks.end(),
               [](const LookCheck& a, const LookCheck& b) { return a.material < b.material; });
     unread_ = static_cast<std::size_t>(std::count(unread.begin(), unread.end(), 1));
@@ -512,63 +528,78 @@ class LookVerifier {
   const Scene& before_;
   const Scene& after_;
   const PictureCodec& codec_;
+  std::span<const LookCheck> known_;
   std::vector<Pair> pairs_;
   std::vector<DrawRef> moved_;
   std::size_t unread_ = 0;
 };
 
+bool shows_rebaked(const RoutePlan& routes, const MaterialRoute& route) {
+  return route.page != no_index && routes.pages[route.page].tiles[route.tile].baked();
+}
+
 }  // namespace
 
 Result<void> verify_looks(const Scene& before,
                           const Scene& after,
+                          const RoutePlan& routes,
                           const PictureCodec& codec,
                           const VerifySettings& settings,
                           Verdict& verdict,
-                          const RunControl& run) {
-  LookVerifier verifier(before, after, codec);
+                          const RunControl& run,
+                          std::span<const LookCheck> known) {
+  LookVerifier verifier(before, after, codec, known);
   auto checks = verifier.run(run);
   if (!checks) {
     return Failure(checks.error());
   }
-  for (const DrawRef& draw : verifier.moved()) {
+  const auto report = [&](const DrawRef& draw, std::string what) {
     ++verdict.mismatch_count;
-    verdict.mismatches.push_back({draw, "its triangles moved when its material was shared"});
+    verdict.mismatches.push_back({draw, std::move(what)});
     verdict.passed = false;
+  };
+  for (const DrawRef& draw : verifier.moved()) {
+    report(draw, "its triangles moved when its material was shared");
   }
   verdict.looks = std::move(*checks);
   if (verifier.unread() > 0) {
     verdict.not_checked.push_back(fmt::format(
         "pictures that can't be read, of {} materials; they count as white", verifier.unread()));
   }
+  constexpr DrawRef no_draw_ref{no_node, 0};
   for (const LookCheck& check : verdict.looks) {
-    if (check.shift_texels != Vec2d{0, 0} || check.psnr_db < settings.look_psnr_db) {
+    const MaterialRoute* const route = routes.find(check.material);
+    const double wanted = route != nullptr && shows_rebaked(routes, *route)
+                              ? settings.rebaked_look_psnr_db
+                              : settings.look_psnr_db;
+    const bool shifted = check.shift_texels != Vec2d{0, 0};
+    const std::string& name = before[check.material].name;
+    if (shifted || check.psnr_db < wanted) {
       verdict.rejected.push_back(
-          {{no_node, 0},
-           check.material,
-           RejectedFor::look,
+          {no_draw_ref, check.material, RejectedFor::look,
            fmt::format("its look came to {:.1f} dB, shifted by {:g}, {:g} texels", check.psnr_db,
                        check.shift_texels[0], check.shift_texels[1])});
     }
-    if (check.shift_texels != Vec2d{0, 0}) {
-      ++verdict.mismatch_count;
-      verdict.mismatches.push_back(
-          {{no_node, 0},
-           fmt::format("the picture of material {} ({}) is shifted by {:g} texels along u and {:g} "
-                       "along v of what it became",
-                       to_index(check.material), before[check.material].name, check.shift_texels[0],
-                       check.shift_texels[1])});
-      verdict.passed = false;
+    if (shifted) {
+      report(no_draw_ref,
+             fmt::format("the picture of material {} ({}) is shifted by {:g} texels along u and "
+                         "{:g} along v of what it became",
+                         to_index(check.material), name, check.shift_texels[0],
+                         check.shift_texels[1]));
     }
-    if (check.psnr_db < settings.look_psnr_db) {
-      ++verdict.mismatch_count;
-      verdict.mismatches.push_back(
-          {{no_node, 0},
-           fmt::format(
-               "material {} ({}) looks different: {:.1f} dB over {} places, {:g} are wanted",
-               to_index(check.material), before[check.material].name, check.psnr_db, check.samples,
-               settings.look_psnr_db)});
-      verdict.passed = false;
+    if (check.psnr_db < wanted) {
+      report(no_draw_ref,
+             fmt::format("material {} ({}) looks different: {:.1f} dB over {} places, "
+                         "{:g} are wanted",
+                         to_index(check.material), name, check.psnr_db, check.samples, wanted));
     }
+  }
+  const auto levels = check_mip_levels(after, codec, run);
+  if (!levels) {
+    return Failure(levels.error());
+  }
+  for (const std::string& problem : *levels) {
+    report(no_draw_ref, problem);
   }
   return {};
 }

@@ -157,6 +157,7 @@ Result<void> validate(const VerifySettings& settings) {
       {"position_tolerance", settings.position_tolerance, 1},
       {"direction_tolerance", settings.direction_tolerance, 2},
       {"look_psnr_db", settings.look_psnr_db, 100},
+      {"rebaked_look_psnr_db", settings.rebaked_look_psnr_db, 100},
       {"draw_share", settings.draw_share, 1},
       {"bent_repeat_steps", settings.bent_repeat_steps, 255},
       {"refiltered_draw_share", settings.refiltered_draw_share, 1},
