@@ -13,12 +13,14 @@ int main(int argc, char** argv) {
   using namespace wakuzume;
   std::uint32_t scenes = 8;
   std::uint32_t first = 1;
+  std::string only;
   std::vector<std::string> files;
   test::TableSettings settings;
   CLI::App line("Counts right results that are rejected, and broken ones that are accepted");
   line.add_option("files", files, "Scenes to look at as well");
   line.add_option("--scenes", scenes, "Made-up scenes of each recipe");
   line.add_option("--first", first, "Seed of the first of them");
+  line.add_option("--recipe", only, "Only scenes of this one");
   line.add_option("--views", settings.views, "Views of each scene");
   line.add_option("--width", settings.width_px, "Of a view, in pixels");
   line.add_option("--height", settings.height_px, "Of a view, in pixels");
@@ -27,6 +29,9 @@ int main(int argc, char** argv) {
   for (std::uint32_t seed = first; seed < first + scenes; ++seed) {
     for (std::size_t r = 0; r < test::recipe_count; ++r) {
       const auto recipe = static_cast<test::Recipe>(r);
+      if (!only.empty() && only != to_string(recipe)) {
+        continue;
+      }
       table.add("scene " + std::to_string(seed), test::make_kit_scene(seed, recipe), recipe, seed);
     }
   }

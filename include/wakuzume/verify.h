@@ -47,7 +47,7 @@ struct VerifySettings {
   double look_psnr_db = 30;
   /// The same of what was rebaked: its texels lie in other directions than before, which blurs the
   /// finest detail. \range [0, 100]
-  double rebaked_look_psnr_db = 26;
+  double rebaked_look_psnr_db = 24;
   /// By Route. Merging alone changes nothing but roundings; other texels are filtered otherwise.
   std::array<PixelTolerance, route_count> pixels{{{3, 0.0002},    // fold
                                                   {4, 0.0005},    // tint

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <functional>
 #include <map>
 
 #include "scene/elements.h"
@@ -13,6 +14,7 @@
 #include "survey/draws.h"
 #include "survey/textures.h"
 #include "verify/mip_levels.h"
+#include "verify/uv_audit.h"
 #include "wakuzume/verify.h"
 
 namespace wakuzume {
@@ -20,6 +22,8 @@ namespace {
 
 constexpr std::size_t max_samples = 2048;  ///< of one material
 constexpr std::size_t triangles_a_primitive = 96;
+/// Of one primitive, by which a shift of it alone can be told.
+constexpr std::size_t least_part = 64;
 /// A shift that leaves more than this of the error explains nothing.
 constexpr double least_gain_by_shift = 0.4;
 /// Of a channel, root mean square: what is nearer than that is in its place, and rounding decides
@@ -272,6 +276,7 @@ struct Pair {
   MaterialId before = no_material;
   MaterialId after = no_material;
   std::vector<Sample> samples;
+  std::vector<std::size_t> part_ends{};  ///< of the samples of each primitive
 };
 
 class LookVerifier {
@@ -355,9 +360,11 @@ class LookVerifier {
       pair.after = materials.first;
       pair.before = materials.second;
       const std::size_t step = 1 + primitives.size() * 8 / max_samples;
-      for (std::size_t p = 0; p < primitives.size() && pair.samples.size() < max_samples;
-           p += step) {
+      const std::size_t most =
+          std::max(max_samples, least_part * std::min(primitives.size(), max_samples));
+      for (std::size_t p = 0; p < primitives.size() && pair.samples.size() < most; p += step) {
         add_samples(*primitives[p].first, *primitives[p].second, pair.samples);
+        pair.part_ends.push_back(pair.samples.size());
       }
     }
   }
@@ -504,25 +511,41 @@ class LookVerifier {
     const Vec2d size = shown.find_size(after.base_color_texture);
     constexpr Vec2d shifts[] = {{0, 0},  {1, 0},  {-1, 0}, {0, 1},  {0, -1}, {1, 1}, {-1, -1},
                                 {1, -1}, {-1, 1}, {2, 0},  {-2, 0}, {0, 2},  {0, -2}};
-    std::array<double, std::size(shifts)> errors{};
-    for (const Sample& sample : pair.samples) {
-      const Look a = find_look(own, before, sample.before[0]);
-      for (std::size_t s = 0; s < std::size(shifts); ++s) {
-        Spot beside = sample.after[0];
-        for (auto& [set, uv] : beside.uvs) {
-          uv = {uv[0] + shifts[s][0] / size[0], uv[1] + shifts[s][1] / size[1]};
-        }
-        const Look b = find_look(shown, after, beside);
-        for (std::size_t v = 0; v < 4; ++v) {
-          errors[s] += (a[v] - b[v]) * (a[v] - b[v]);
+    using Errors = std::array<double, std::size(shifts)>;
+    const auto find_best = [&](const Errors& errors, std::size_t samples) {
+      const auto best =
+          static_cast<std::size_t>(std::min_element(errors.begin(), errors.end()) - errors.begin());
+      const double least =
+          4 * static_cast<double>(samples) * least_error_by_shift * least_error_by_shift;
+      return errors[0] > least && errors[best] < least_gain_by_shift * errors[0] ? shifts[best]
+                                                                                 : Vec2d{0, 0};
+    };
+    Errors all{};
+    std::size_t next = 0;
+    for (const std::size_t end : pair.part_ends) {
+      Errors errors{};
+      const std::size_t begin = next;
+      for (; next < end; ++next) {
+        const Sample& sample = pair.samples[next];
+        const Look a = find_look(own, before, sample.before[0]);
+        for (std::size_t s = 0; s < std::size(shifts); ++s) {
+          Spot beside = sample.after[0];
+          for (auto& [set, uv] : beside.uvs) {
+            uv = {uv[0] + shifts[s][0] / size[0], uv[1] + shifts[s][1] / size[1]};
+          }
+          const Look b = find_look(shown, after, beside);
+          for (std::size_t v = 0; v < 4; ++v) {
+            errors[s] += (a[v] - b[v]) * (a[v] - b[v]);
+          }
         }
       }
+      const Vec2d of_part = end - begin < least_part ? Vec2d{0, 0} : find_best(errors, end - begin);
+      if (of_part != Vec2d{0, 0}) {
+        return of_part;
+      }
+      std::transform(all.begin(), all.end(), errors.begin(), all.begin(), std::plus<>());
     }
-    const auto best =
-        static_cast<std::size_t>(std::min_element(errors.begin(), errors.end()) - errors.begin());
-    const double least = 4 * static_cast<double>(pair.samples.size()) * least_error_by_shift *
-                         least_error_by_shift;
-    return errors[0] > least && errors[best] < least_gain_by_shift * errors[0] ? shifts[best] : Vec2d{0, 0};
+    return find_best(all, pair.samples.size());
   }
 
   const Scene& before_;
@@ -593,6 +616,14 @@ Result<void> verify_looks(const Scene& before,
                          "{:g} are wanted",
                          to_index(check.material), name, check.psnr_db, check.samples, wanted));
     }
+  }
+  const auto uvs = audit_uvs(before, after, routes, run);
+  if (!uvs) {
+    return Failure(uvs.error());
+  }
+  for (const UvMismatch& mismatch : *uvs) {
+    verdict.rejected.push_back({mismatch.draw, no_material, RejectedFor::look, mismatch.what});
+    report(mismatch.draw, mismatch.what);
   }
   const auto levels = check_mip_levels(after, codec, run);
   if (!levels) {
