@@ -6,19 +6,30 @@
 #include <vector>
 
 #include "texture/uses.h"
+#include "wakuzume/packing.h"
 #include "wakuzume/views.h"
 
 /// Which mip levels of their textures views look at.
 namespace wakuzume {
 
-/// Of each material the deepest level that enough pixels of some view need, for textures of one
-/// texel a tile: the logarithm to base two of how many tiles a pixel spans, in the direction in
-/// which that is more. Add that of the texture's side. Where no view sees a material, very little.
+/// The deepest mip levels that views look at, of one material.
+struct SeenLevels {
+  /// That some pixels of a view need, so many that a hole or its edge could be told.
+  double by_some = lowest_level;
+  /// That a patch of some twenty pixels a side needs.
+  double by_many = lowest_level;
+  static constexpr double lowest_level = -24;  ///< where no view sees it
+};
+
+/// By material. A level is the logarithm to base two of the texels that a pixel spans, in the
+/// direction in which they are more.
+/// \param sizes  of the materials' textures, by material; 0 x 0: it has none
 /// \pre `uses` were measured
 /// \cost O(views x draws), in parallel over the views
-std::vector<double> find_deepest_levels(const Survey& survey,
-                                        const MaterialUses& uses,
-                                        std::span<const Viewpoint> views,
-                                        const RunControl& run);
+std::vector<SeenLevels> find_seen_levels(const Survey& survey,
+                                         const MaterialUses& uses,
+                                         std::span<const RectSize> sizes,
+                                         std::span<const Viewpoint> views,
+                                         const RunControl& run);
 
 }  // namespace wakuzume

@@ -60,7 +60,11 @@ class RouteFinder {
       return Failure(make_cancelled());
     }
     if (!views_.empty()) {
-      deepest_ = find_deepest_levels(survey_, uses_, views_, run);
+      std::vector<RectSize> sizes(scene_.materials.size());
+      for (std::size_t m = 0; m < sizes.size(); ++m) {
+        sizes[m] = find_texture_size(make_id<MaterialId>(m));
+      }
+      seen_ = find_seen_levels(survey_, uses_, sizes, views_, run);
     }
     for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
       const MaterialId id = make_id<MaterialId>(m);
@@ -583,8 +587,10 @@ class RouteFinder {
   [[nodiscard]] RectSize find_texture_size(MaterialId id) const {
     RectSize size;
     for (const TextureSlot* slot : list_slots(material(id))) {
-      if (slot->texture != no_texture) {
-        const ImageFacts& facts = images_[to_index(find_image(scene_, slot->texture))];
+      const ImageId image =
+          slot->texture == no_texture ? no_image : find_image(scene_, slot->texture);
+      if (image != no_image) {
+        const ImageFacts& facts = images_[to_index(image)];
         size = {std::max(size.width_px, facts.width_px), std::max(size.height_px, facts.height_px)};
       }
     }
@@ -613,15 +619,19 @@ class RouteFinder {
 
   /// What folds into a material is seen as it, too.
   void add_level(MaterialId id, TileWish& wish) const {
-    if (deepest_.empty()) {
+    if (seen_.empty()) {
       return;
     }
-    double level = deepest_[to_index(id)];
+    SeenLevels levels = seen_[to_index(id)];
     for (const MaterialRoute& route : out_.routes) {
-      level = route.onto == id ? std::max(level, deepest_[to_index(route.material)]) : level;
+      if (route.onto == id) {
+        const SeenLevels& own = seen_[to_index(route.material)];
+        levels.by_some = std::max(levels.by_some, own.by_some);
+        levels.by_many = std::max(levels.by_many, own.by_many);
+      }
     }
-    const double side = std::max(wish.tile.texture.width_px, wish.tile.texture.height_px);
-    wish.deepest_level = static_cast<int>(std::max(0.0, std::ceil(level + std::log2(side))));
+    wish.deepest_level = static_cast<int>(std::max(0.0, levels.by_some));
+    wish.deepest_of_many = static_cast<int>(std::max(0.0, levels.by_many));
   }
 
   void add_scale(MaterialId id, TileWish& wish) const {
@@ -817,7 +827,7 @@ class RouteFinder {
   std::vector<Way> ways_;  ///< by material
   BakeFinder bakes_;
   std::span<const Viewpoint> views_;
-  std::vector<double> deepest_;  ///< by material, as find_deepest_levels has it; empty: not known
+  std::vector<SeenLevels> seen_;  ///< by material; empty: not known
   RoutePlan out_;
 };
 

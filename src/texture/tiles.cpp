@@ -239,10 +239,10 @@ double find_longest(const TileWish& wish) {
                   wish.tile.size.height_px * wish.stretch[1]);
 }
 
-/// The last level by which views tell a tile from its neighbours.
-std::uint32_t find_last_seen(const TileWish& wish, double longest) {
+/// The last level by which views that look at it tell a tile from its neighbours.
+std::uint32_t find_last_seen(int deepest_level, double longest) {
   // A level more, as two are mixed; below that of one texel there is nothing to tell apart.
-  return std::min(static_cast<std::uint32_t>(wish.deepest_level) + 1, count_levels(longest) + 1);
+  return std::min(static_cast<std::uint32_t>(deepest_level) + 1, count_levels(longest) + 1);
 }
 
 }  // namespace
@@ -257,16 +257,20 @@ std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips) {
   std::uint32_t levels = std::min(count_levels(longest / (wish.cutout ? 2 : 8)),
                                   clean_mips + (wish.cutout ? deeper_mips : 0));
   if (wish.deepest_level >= 0) {
-    levels = std::max(levels, std::min(find_last_seen(wish, longest), clean_mips + deeper_mips));
+    levels = std::max(
+        levels, std::min(find_last_seen(wish.deepest_level, longest), clean_mips + deeper_mips));
   }
   return std::max(2U, 1U << levels);
 }
 
 bool mixes_with_neighbours(const TileWish& wish, std::uint32_t clean_mips) {
-  return !wish.tile.solid() && wish.deepest_level >= 0 &&
-         find_last_seen(wish, std::max(wish.tile.texture.width_px * wish.stretch[0],
-                                       wish.tile.texture.height_px * wish.stretch[1])) >
-             clean_mips + deeper_mips;
+  // A hole that closes is told by few pixels and where levels begin to mix, a colour that is a
+  // little off by neither.
+  const int deepest = wish.cutout ? wish.deepest_level : wish.deepest_of_many - 1;
+  const double longest = std::max(wish.tile.texture.width_px * wish.stretch[0],
+                                  wish.tile.texture.height_px * wish.stretch[1]);
+  return !wish.tile.solid() && deepest >= 0 &&
+         find_last_seen(deepest, longest) > clean_mips + deeper_mips;
 }
 
 RectSize Tile::outer() const {

@@ -24,8 +24,10 @@ struct TileWish {
   /// Times as long as a texel along u and v is, by the shorter of both, on the surfaces that show
   /// it.
   Vec2d stretch{1, 1};
-  /// The deepest mip level that views look at; below 0: it is not known.
+  /// The deepest mip level that views look at, by some pixels and by many; below 0: it is not
+  /// known.
   int deepest_level = -1;
+  int deepest_of_many = -1;
   bool fixed = false;              ///< the scale is by hand: nothing else changes its size
   std::shared_ptr<const ChartSet> charts{};  ///< of a baked tile; its size follows from them
 };

@@ -98,7 +98,7 @@ void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& wo
   use.area_m2 += std::isfinite(area) ? area : 0;
   if (std::isfinite(area) && extent.area > 0) {
     own.area_m2 = area;
-    own.tile_m = std::min(extent.lengths[0], extent.lengths[1]) / extent.area * scale;
+    own.tile_m = {extent.lengths[0] / extent.area * scale, extent.lengths[1] / extent.area * scale};
   }
   for (std::size_t c = 0; c < 2; ++c) {
     const double lengths =

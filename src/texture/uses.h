@@ -36,7 +36,7 @@ struct MaterialUse {
 /// What one draw shows of its material's texture.
 struct DrawUse {
   double area_m2 = 0;  ///< 0: it is left alone
-  double tile_m = 0;   ///< metres along a tile, in the direction in which that is less
+  Vec2d tile_m{0, 0};  ///< metres along a tile's u and v
 };
 
 class MaterialUses {
