@@ -353,8 +353,14 @@ TEST_F(StayRules, NumbersThatAreNotFinite) {
   broken.positions[4] = std::numeric_limits<float>::quiet_NaN();
   const NodeId bad = builder_.add_node("bad", builder_.add_mesh("bad", broken));
   const NodeId good = add("good");
+  // Its corners are where no float reaches, so that no merge could store them.
+  const MeshId square = builder_.add_mesh("square", test::make_square());
+  const NodeId huge = builder_.add_node("huge", square, test::scaled(-1e40, 1, 1));
+  const NodeId far = builder_.add_node("far", square, test::at(1e39));
   const Survey found = survey_of(builder_.finish());
   EXPECT_EQ(rule_of(found, bad), StayRule::not_finite);
+  EXPECT_EQ(rule_of(found, huge), StayRule::not_finite);
+  EXPECT_EQ(rule_of(found, far), StayRule::not_finite);
   EXPECT_EQ(rule_of(found, good), StayRule::none);
   EXPECT_EQ(found.bounds.max, (Vec3d{1, 1, 0}));
 }

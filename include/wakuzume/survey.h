@@ -65,7 +65,7 @@ enum class StayRule : std::uint8_t {
   excluded,        ///< by a glob of the settings
   instanced,       ///< already an instance set
   own_extension,   ///< its node, mesh or primitive has an extension that a merge would lose
-  not_finite,      ///< a position or the transform is NaN or infinite
+  not_finite,      ///< a position or the transform is NaN, infinite or too large for floats
 };
 inline constexpr std::size_t stay_rule_count = 13;
 std::string_view to_string(StayRule rule);

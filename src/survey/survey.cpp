@@ -17,8 +17,18 @@
 namespace wakuzume {
 namespace {
 
-bool is_finite(const Mat4d& matrix) {
-  return std::all_of(matrix.begin(), matrix.end(), [](double v) { return std::isfinite(v); });
+/// What is stored anew is stored as floats, which reach a little further.
+constexpr double farthest_m = 1e37;
+
+bool fits_floats(const Mat4d& matrix) {
+  return std::all_of(matrix.begin(), matrix.end(),
+                     [](double v) { return std::abs(v) <= farthest_m; });
+}
+
+bool fits_floats(const Box3d& box) {
+  return box.empty() || std::max({std::abs(box.min[0]), std::abs(box.min[1]), std::abs(box.min[2]),
+                                  std::abs(box.max[0]), std::abs(box.max[1]),
+                                  std::abs(box.max[2])}) <= farthest_m;
 }
 
 /// What a shape gives to the keys of its draws, by number.
@@ -122,10 +132,12 @@ class Surveyor {
     draw.instances = count_instances(scene_, node);
     draw.vertices = shape.vertices;
     draw.triangles = shape.triangles * draw.instances;
-    find_stay(draw, shape.finite && is_finite(world));
+    const Box3d box =
+        shape.finite && fits_floats(world) ? make_world_box(world, node, shape.box) : Box3d{};
+    find_stay(draw, shape.finite && fits_floats(world) && fits_floats(box));
     if (draw.stay != StayRule::not_finite) {
-      draw.box = make_world_box(world, node, shape.box);
-      out_.bounds.include(draw.box);
+      draw.box = box;
+      out_.bounds.include(box);
     }
     ++out_.stay_counts[static_cast<std::size_t>(draw.stay)];
     out_.draws.push_back(draw);
@@ -166,7 +178,7 @@ class Surveyor {
       }
     }
     if (!finite) {
-      stays(StayRule::not_finite, "has positions or a transform that are not finite");
+      stays(StayRule::not_finite, "has positions or a transform that are not finite, or too large for floats");
     }
   }
 
