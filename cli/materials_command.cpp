@@ -65,8 +65,11 @@ LayerSheet make_layer_sheet(const LayerStack& stack, const TextureArray& array, 
   for (std::uint32_t l = 0; l < count; ++l) {
     const Pixels layer = shrink(array.layers[l], step);
     Tile& tile = sheet.page.tiles.emplace_back();
-    tile.material = stack.members[stack[channel].find_member(l)];
-    tile.texture = {first.width_px, first.height_px};
+    const std::size_t member = stack[channel].find_member(l);
+    tile.material = stack.members[member];
+    const auto& copies = stack.copies[member];
+    tile.texture = {std::max(1U, first.width_px / copies[0]),
+                    std::max(1U, first.height_px / copies[1])};
     tile.used = {0, 0, first.width_px, first.height_px};
     tile.size = {layer.width_px * step, layer.height_px * step};
     const std::uint32_t left = l % columns * (cell.width_px + gap_px);

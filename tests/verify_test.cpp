@@ -8,6 +8,7 @@
 #include <cstring>
 #include <functional>
 
+#include "support/pictures.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
 
@@ -204,6 +205,35 @@ TEST_F(Verify, FindsWhatIsLitMovedOrShownOtherwise) {
   std::erase(built_.scene.levels[0].roots, merged.node);
   built_.scene.levels.emplace_back().roots = {merged.node};
   expect_found(source, "is shown by the glTF scenes 1, not by 0");
+}
+
+/// A texture may have no picture at all, and get another number when others become shared ones.
+TEST(VerifyMaterials, AreTheSameWhereATextureHasNoPicture) {
+  test::SceneBuilder builder;
+  for (std::uint32_t m = 0; m < 2; ++m) {
+    const MaterialId id = builder.add_material("tile_" + std::to_string(m));
+    builder.scene.materials[to_index(id)].base_color_texture.texture =
+        test::add_picture(builder, test::make_picture(16, 16, m));
+    builder.add_node("wall", builder.add_mesh("wall", test::make_square(), id), test::at(m));
+  }
+  const MaterialId empty = builder.add_material("empty");
+  builder.scene.materials[to_index(empty)].base_color_texture.texture =
+      make_id<TextureId>(builder.scene.textures.size());
+  builder.scene.textures.emplace_back();
+  builder.add_node("door", builder.add_mesh("door", test::make_square(), empty), test::at(4));
+  const Scene scene = builder.finish();
+  const test::Painted painted = test::paint(scene, {.goal = MaterialGoal::fewest_draws});
+  Scene repainted = painted.repainted.scene;
+  take_pages(painted.repainted.images, repainted);
+  BuildSettings settings;
+  settings.origin = &scene;
+  settings.page_images = painted.repainted.images;
+  const Built built = *build(repainted, *propose(repainted, *survey(repainted)), settings);
+  const LedgerRow& row = built.ledger.rows.back();
+  const MaterialId is = built.scene[built.scene[row.node].mesh].primitives[row.primitive].material;
+  EXPECT_NE(built.scene[is].base_color_texture.texture, scene[empty].base_color_texture.texture);
+  const auto verdict = verify(repainted, built.scene, built.ledger);
+  EXPECT_TRUE(verdict->passed) << verdict->mismatches[0].what;
 }
 
 TEST_F(Verify, FindsThingsThatComeFromNowhere) {

@@ -86,10 +86,17 @@ class PageSheet {
   }
 
   static std::string describe(const Tile& tile) {
-    return tile.solid()
-               ? "one colour"
-               : fmt::format("{} x {} of {} x {} texels{}", tile.size.width_px, tile.size.height_px,
-                             tile.used.width, tile.used.height, tile.turned ? ", turned" : "");
+    if (tile.solid()) {
+      return "one colour";
+    }
+    const auto times = [](std::int64_t used, std::uint32_t texels) {
+      return texels > 0 && used % texels == 0 ? used / texels : 1;
+    };
+    const std::int64_t wide = times(tile.used.width, tile.texture.width_px);
+    const std::int64_t high = times(tile.used.height, tile.texture.height_px);
+    return fmt::format("{} x {} of {} x {} texels{}{}", tile.size.width_px, tile.size.height_px,
+                       tile.used.width, tile.used.height, tile.turned ? ", turned" : "",
+                       wide * high > 1 ? fmt::format(", {} x {} times", wide, high) : "");
   }
 
   [[nodiscard]] std::string describe_page() const {
