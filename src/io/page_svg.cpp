@@ -94,9 +94,14 @@ class PageSheet {
     };
     const std::int64_t wide = times(tile.used.width, tile.texture.width_px);
     const std::int64_t high = times(tile.used.height, tile.texture.height_px);
-    return fmt::format("{} x {} of {} x {} texels{}{}", tile.size.width_px, tile.size.height_px,
-                       tile.used.width, tile.used.height, tile.turned ? ", turned" : "",
-                       wide * high > 1 ? fmt::format(", {} x {} times", wide, high) : "");
+    const std::string turned = tile.turned ? ", turned" : "";
+    if (wide * high > 1 && tile.size.width_px == tile.used.width &&
+        tile.size.height_px == tile.used.height) {
+      return fmt::format("{} x {} texels, {} x {} times{}", tile.texture.width_px,
+                         tile.texture.height_px, wide, high, turned);
+    }
+    return fmt::format("{} x {} of {} x {} texels{}", tile.size.width_px, tile.size.height_px,
+                       tile.used.width, tile.used.height, turned);
   }
 
   [[nodiscard]] std::string describe_page() const {
