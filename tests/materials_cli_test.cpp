@@ -54,6 +54,30 @@ TEST_F(ToolMaterials, SharesThoseOfTheDemoAndPutsThemBackToTheByte) {
   EXPECT_TRUE(test::read_all(path("back.glb")) == test::read_all(path("s.glb")));
 }
 
+TEST_F(ToolMaterials, DrawsSheetsOfPagesAndLayers) {
+  test::SceneBuilder builder;
+  for (std::uint32_t m = 0; m < 4; ++m) {
+    const MaterialId id = builder.add_material("kit_" + std::to_string(m));
+    const std::uint32_t side = m == 3 ? 32 : 64;
+    builder.scene.materials[to_index(id)].base_color_texture.texture =
+        test::add_picture(builder, test::make_picture(side, side, m));
+    const double repeats = m < 2 ? 1 : 5;  // the last two are layers
+    builder.add_node("n", builder.add_mesh("n", test::make_patch(0, 0, repeats, repeats), id),
+                     test::at(2 * m));
+  }
+  write(builder.finish());
+  run({"propose", path("s.glb"), "-o", path("p.json"), "--materials", "fewest_draws"});
+  run({"materials", path("p.json"), "--sheets", path("new/sheets")});
+  const auto files = test::list_folder(folder_ / "new" / "sheets");
+  ASSERT_EQ(files.size(), 2U);
+  const std::string page = test::read_all(folder_ / "new/sheets" / files[0]);
+  EXPECT_NE(page.find("kit_0"), std::string::npos);
+  EXPECT_NE(page.find("64 x 64 of 64 x 64 texels"), std::string::npos) << page.substr(0, 400);
+  const std::string layers = test::read_all(folder_ / "new/sheets" / files[1]);
+  EXPECT_NE(layers.find("2 layers of color, 64 x 64 pixels"), std::string::npos);
+  EXPECT_NE(layers.find("32 x 32 texels, 2 x 2 times"), std::string::npos);
+}
+
 TEST_F(ToolMaterials, PutsAPartBackWithItsOwnMaterials) {
   write(demo::make_glasshouse());
   build("r.gltf");
