@@ -247,6 +247,11 @@ TEST(ProposeRoutes, MakesSmallTilesOfWhatHoldsLittle) {
   EXPECT_EQ(routes.find(MaterialId{0})->texels_per_metre,
             routes.find(MaterialId{0})->texels_per_metre_after);
   EXPECT_LT(routes.find(gradient)->texels_per_metre_after, routes.find(gradient)->texels_per_metre);
+  EXPECT_EQ(routes.find(MaterialId{0})->lost_steps, 0);
+  EXPECT_GT(routes.find(gradient)->lost_steps, 0);
+  EXPECT_LT(routes.find(gradient)->lost_steps, 1) << "too little to be seen";
+  EXPECT_NE(routes.find(gradient)->reason.find(" of 255 steps"), std::string::npos)
+      << routes.find(gradient)->reason;
 }
 
 TEST(ProposeRoutes, MeetsAPageBudgetByWhatHurtsLeast) {

@@ -45,6 +45,9 @@ void write_route(ReadableJsonOut& out, const MaterialRoute& route) {
   line.member("draws", route.draws);
   line.member("texels_per_metre", route.texels_per_metre);
   line.member("texels_per_metre_after", route.texels_per_metre_after);
+  if (route.lost_steps > 0) {
+    line.member("lost_steps", route.lost_steps);
+  }
   line.member("reason", route.reason);
   line.end_object();
   out.line(line);
@@ -223,17 +226,18 @@ class RoutesReader {
 
   bool read_route(JsonValue value, const At& at, MaterialRoute& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return key == "material"           ? in_.read(v, a, out.material)
-             : key == "route"            ? read_word(in_, v, a, out.route, route_count)
-             : key == "onto"             ? in_.read(v, a, out.onto)
-             : key == "tinted"           ? in_.read(v, a, out.tinted)
-             : key == "page"             ? in_.read(v, a, out.page)
-             : key == "tile"             ? in_.read(v, a, out.tile)
-             : key == "stack"            ? in_.read(v, a, out.stack)
-             : key == "member"           ? in_.read(v, a, out.member)
-             : key == "draws"            ? in_.read(v, a, out.draws)
-             : key == "texels_per_metre" ? in_.read(v, a, out.texels_per_metre)
+      return key == "material"                 ? in_.read(v, a, out.material)
+             : key == "route"                  ? read_word(in_, v, a, out.route, route_count)
+             : key == "onto"                   ? in_.read(v, a, out.onto)
+             : key == "tinted"                 ? in_.read(v, a, out.tinted)
+             : key == "page"                   ? in_.read(v, a, out.page)
+             : key == "tile"                   ? in_.read(v, a, out.tile)
+             : key == "stack"                  ? in_.read(v, a, out.stack)
+             : key == "member"                 ? in_.read(v, a, out.member)
+             : key == "draws"                  ? in_.read(v, a, out.draws)
+             : key == "texels_per_metre"       ? in_.read(v, a, out.texels_per_metre)
              : key == "texels_per_metre_after" ? in_.read(v, a, out.texels_per_metre_after)
+             : key == "lost_steps"             ? in_.read(v, a, out.lost_steps)
              : key == "reason"                 ? in_.read(v, a, out.reason)
                                                : unknown_member(in_, a);
     });

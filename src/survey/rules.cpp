@@ -258,10 +258,11 @@ std::string add_member(const std::string& object, const std::string& key, const 
   double number = 0;
   const bool is_number = parser.parse(text).get(number) == simdjson::SUCCESS;
   const std::string member = fmt::format("{}:{}", quote(key), is_number ? text : quote(text));
-  const std::size_t end = object.rfind('}');
-  if (end == std::string::npos) {
+  const std::size_t begin = object.find_first_not_of(" \t\r\n");
+  if (begin == std::string::npos || object[begin] != '{') {
     return "{" + member + "}";
   }
+  const std::size_t end = object.rfind('}');
   const bool first = object.find(':') == std::string::npos;
   return object.substr(0, end) + (first ? "" : ",") + member + "}";
 }

@@ -75,8 +75,8 @@ std::string find_own_extras(const Material& material);
 /// The members that all of these JSON objects have with the same value, as an object; empty when
 /// there are none. An empty text stands for no object.
 std::string make_common_members(const std::vector<std::string>& objects);
-/// A JSON object with one member more, whose value is a number where the text is one. An empty text
-/// stands for no object.
+/// A JSON object with one member more, whose value is a number where the text is one. What is no
+/// object gives way.
 std::string add_member(const std::string& object, const std::string& key, const std::string& text);
 /// The member in the extras of something; empty when it has none.
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key);

@@ -26,9 +26,9 @@ bool fits_floats(const Mat4d& matrix) {
 }
 
 bool fits_floats(const Box3d& box) {
-  return box.empty() || std::max({std::abs(box.min[0]), std::abs(box.min[1]), std::abs(box.min[2]),
-                                  std::abs(box.max[0]), std::abs(box.max[1]),
-                                  std::abs(box.max[2])}) <= farthest_m;
+  return box.empty() ||
+         std::max({std::abs(box.min[0]), std::abs(box.min[1]), std::abs(box.min[2]),
+                   std::abs(box.max[0]), std::abs(box.max[1]), std::abs(box.max[2])}) <= farthest_m;
 }
 
 /// What a shape gives to the keys of its draws, by number.
@@ -178,7 +178,8 @@ class Surveyor {
       }
     }
     if (!finite) {
-      stays(StayRule::not_finite, "has positions or a transform that are not finite, or too large for floats");
+      stays(StayRule::not_finite,
+            "has positions or a transform that are not finite, or too large for floats");
     }
   }
 

@@ -714,12 +714,13 @@ class RouteFinder {
       }
       route.page = static_cast<std::uint32_t>(first) + placed->places[w].page;
       route.tile = placed->places[w].tile;
+      route.lost_steps = placed->places[w].lost_steps;
       if (way_of(route.material) == Way::bake) {
         route.reason = fmt::format("{}; charts on {}", route.reason, out_.pages[route.page].name);
       }
       if (route.route == Route::stay) {
         const AtlasPage& page = out_.pages[route.page];
-        const std::string why = explain(page, page.tiles[route.tile], wishes[w]);
+        const std::string why = explain(page, page.tiles[route.tile], wishes[w], route.lost_steps);
         route.route = way_of(route.material) == Way::bake ? Route::rebake : Route::atlas;
         route.reason = why.empty() ? route.reason : why;
       }
@@ -727,7 +728,10 @@ class RouteFinder {
     return {};
   }
 
-  static std::string explain(const AtlasPage& page, const Tile& tile, const TileWish& wish) {
+  static std::string explain(const AtlasPage& page,
+                             const Tile& tile,
+                             const TileWish& wish,
+                             double lost_steps) {
     if (tile.solid()) {
       return fmt::format("one value: a solid tile of {}", page.name);
     }
@@ -743,6 +747,7 @@ class RouteFinder {
             : wish.scale < 1                                  ? "shrunk to enough texels per metre"
             : shrunk <= std::exp2(wish.spare_halvings) * 1.01 ? "its pictures hold no more"
                                                               : "shrunk to fit its page";
+      why += fmt::format(", which loses {:.2g} of 255 steps", lost_steps);
     }
     return fmt::format("{}: {} x {} texels, on {}", why, tile.used.width, tile.used.height,
                        page.name);
@@ -776,6 +781,7 @@ class RouteFinder {
     // What folds into a white picture has a colour of its own, too.
     route.tinted = end.tinted;
     route.stack = end.stack;
+    route.lost_steps = end.lost_steps;
     route.member = end.member;
     if (uses_.source(at).textured && find_unreadable(at).empty() && use(at).touched() &&
         use(at).finite && !is_flat(at)) {

@@ -22,6 +22,28 @@ constexpr double sure_share = 0.9;
 /// in the distance a cutout is there or not, where a colour would only be a little off.
 constexpr std::uint32_t deeper_mips = 2;
 
+/// What a tile has lost that was halved so many times, steps of 8 bits.
+double find_loss_after(const TileWish& wish, double halvings) {
+  const auto whole = static_cast<std::size_t>(std::max(0.0, halvings));
+  const auto loss_of = [&](std::size_t times) {
+    return times == 0 ? 0
+           : times <= wish.losses.size()
+               ? wish.losses[times - 1]
+               : wish.losses.back() *
+                     std::pow(steeper, static_cast<double>(times - wish.losses.size()));
+  };
+  const double rest = std::max(0.0, halvings) - static_cast<double>(whole);
+  return loss_of(whole) + (rest > 0 ? rest * (loss_of(whole + 1) - loss_of(whole)) : 0);
+}
+
+/// Of the side that lost more.
+double count_halvings(const Tile& tile) {
+  return tile.solid()
+             ? 0
+             : std::log2(std::max(static_cast<double>(tile.used.width) / tile.size.width_px,
+                                  static_cast<double>(tile.used.height) / tile.size.height_px));
+}
+
 /// Shrinks tiles until they fit, first those that lose least by it.
 class TilePlacer {
  public:
@@ -148,12 +170,7 @@ class TilePlacer {
 
   /// What a tile has lost after the next halving.
   [[nodiscard]] double find_loss(std::size_t w) const {
-    const TileWish& wish = wishes_[w];
-    const std::size_t next = halvings_[w];
-    return next < wish.losses.size()
-               ? wish.losses[next]
-               : wish.losses.back() *
-                     std::pow(steeper, static_cast<double>(next - wish.losses.size() + 1));
+    return find_loss_after(wishes_[w], halvings_[w] + 1.0);
   }
 
   /// And that for each texel that it frees.
@@ -206,7 +223,8 @@ class TilePlacer {
       tile.y = rect.y_px + tile.gutter;
       tile.turned = rect.turned;
       std::vector<Tile>& tiles = out.pages[rect.page].tiles;
-      out.places.push_back({rect.page, static_cast<std::uint32_t>(tiles.size())});
+      out.places.push_back({rect.page, static_cast<std::uint32_t>(tiles.size()),
+                            find_loss_after(wishes_[w], count_halvings(tile))});
       tiles.push_back(tile);
     }
     return out;

@@ -37,6 +37,7 @@ struct TilePages {
   struct Place {
     std::uint32_t page = 0;
     std::uint32_t tile = 0;
+    double lost_steps = 0;  ///< by its size, as MaterialRoute has it
   };
   std::vector<AtlasPage> pages;
   std::vector<Place> places;  ///< by wish
