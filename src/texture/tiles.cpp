@@ -298,7 +298,9 @@ RectSize Tile::outer() const {
 }
 
 bool can_place(const TileWish& wish, const MaterialSettings& settings) {
-  return TilePlacer({wish}, settings).can_place();
+  std::vector<TileWish> alone;
+  alone.push_back(wish);
+  return TilePlacer(std::move(alone), settings).can_place();
 }
 
 Result<TilePages> place_tiles(std::vector<TileWish> wishes, const MaterialSettings& settings) {
