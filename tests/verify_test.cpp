@@ -207,6 +207,23 @@ TEST_F(Verify, FindsWhatIsLitMovedOrShownOtherwise) {
   expect_found(source, "is shown by the glTF scenes 1, not by 0");
 }
 
+/// The standard wants 1 or -1; files hold other things.
+TEST(VerifyTangents, PassWhereTheyHaveNoHand) {
+  test::SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  for (int i = 0; i < 4; ++i) {
+    test::MeshData square = test::make_square();
+    square.tangents = {1, 0, 0, 0, 1, 0, 0, 1, 1, 0, 0, -1, 1, 0, 0, 0};
+    square.positions[3] += 0.1F * static_cast<float>(i);  // no repeats
+    builder.add_node("wall", builder.add_mesh("wall", square, stone), test::at(2 * i));
+  }
+  const Scene scene = builder.finish();
+  const Built built = *build(scene, *propose(scene, *survey(scene)));
+  ASSERT_EQ(make_draw_list(built.scene).size(), 1U);
+  const auto verdict = verify(scene, built.scene, built.ledger);
+  EXPECT_TRUE(verdict->passed) << verdict->mismatches[0].what;
+}
+
 /// A texture may have no picture at all, and get another number when others become shared ones.
 TEST(VerifyMaterials, AreTheSameWhereATextureHasNoPicture) {
   test::SceneBuilder builder;

@@ -362,7 +362,8 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
     }
     const double error =
         ((to * got.head<3>()).normalized() - wanted / length).cwiseAbs().maxCoeff();
-    const bool hand = normals || got.w() * turn * source.w() > 0;
+    // A tangent of no hand, which the standard doesn't know, has none to hold against.
+    const bool hand = normals || !(std::abs(source.w()) > 0) || got.w() * turn * source.w() > 0;
     if (!(error <= pairing.direction_tolerance) || !hand) {
       return fmt::format("{} of corner {} is off by {:.3g}", attribute.semantic, i, error);
     }
