@@ -14,6 +14,7 @@
 #include "survey/draws.h"
 #include "survey/textures.h"
 #include "verify/mip_levels.h"
+#include "verify/repainted.h"
 #include "verify/uv_audit.h"
 #include "wakuzume/verify.h"
 
@@ -338,23 +339,15 @@ class LookVerifier {
     std::map<std::pair<MaterialId, MaterialId>,
              std::vector<std::pair<const Primitive*, const Primitive*>>>
         known;
-    std::map<std::tuple<MeshId, MeshId, std::uint32_t>, bool> seen;
-    for (const DrawRef& draw : make_draw_list(before_)) {
-      const MeshId from = before_[draw.node].mesh;
-      const MeshId to = after_[draw.node].mesh;
-      if (from == to || !seen.try_emplace({from, to, draw.primitive}, true).second) {
-        continue;
-      }
-      const Primitive& a = before_[from].primitives[draw.primitive];
-      const Primitive& b = after_[to].primitives[draw.primitive];
-      if (a.material != b.material && !same_corners(a, b)) {
-        moved_.push_back(draw);
-      }
-      if (a.material != b.material && a.material != no_material &&
-          find_topology(a.mode) == Topology::triangles) {
-        known[{b.material, a.material}].emplace_back(&a, &b);
-      }
-    }
+    for_each_repainted(
+        before_, after_, [&](const DrawRef& draw, const Primitive& a, const Primitive& b) {
+          if (!same_corners(a, b)) {
+            moved_.push_back(draw);
+          }
+          if (a.material != no_material && find_topology(a.mode) == Topology::triangles) {
+            known[{b.material, a.material}].emplace_back(&a, &b);
+          }
+        });
     for (const auto& [materials, primitives] : known) {
       Pair& pair = pairs_.emplace_back();
       pair.after = materials.first;

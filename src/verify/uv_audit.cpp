@@ -6,13 +6,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <set>
-#include <tuple>
 
 #include "scene/elements.h"
 #include "scene/running.h"
-#include "survey/draws.h"
 #include "texture/uv_source.h"
+#include "verify/repainted.h"
 
 namespace wakuzume {
 namespace {
@@ -53,22 +51,14 @@ class UvAuditor {
  private:
   [[nodiscard]] std::vector<Moved> list_moved() const {
     std::vector<Moved> out;
-    std::set<std::tuple<MeshId, MeshId, std::uint32_t>> seen;
-    for (const DrawRef& draw : make_draw_list(before_)) {
-      const MeshId from = before_[draw.node].mesh;
-      const MeshId to = after_[draw.node].mesh;
-      if (from == to || !seen.emplace(from, to, draw.primitive).second) {
-        continue;
-      }
-      const Primitive& a = before_[from].primitives[draw.primitive];
-      const Primitive& b = after_[to].primitives[draw.primitive];
-      const MaterialRoute* const route = a.material == b.material || a.material == no_material
-                                             ? nullptr
-                                             : routes_.find(a.material);
-      if (route != nullptr) {
-        out.push_back({draw, &a, &b, route});
-      }
-    }
+    for_each_repainted(before_, after_,
+                       [&](const DrawRef& draw, const Primitive& a, const Primitive& b) {
+                         const MaterialRoute* const route =
+                             a.material == no_material ? nullptr : routes_.find(a.material);
+                         if (route != nullptr) {
+                           out.push_back({draw, &a, &b, route});
+                         }
+                       });
     return out;
   }
 
