@@ -15,8 +15,7 @@
 /// without: propose_routes and propose take them.
 /// 1. Whatever is taken back stays so: each round leaves less to reject, and the last has nothing.
 /// 2. A look is mended at the material before the draw, and at a larger tile before none; a shape
-/// at
-///    the repeat before the merge.
+///    at the repeat before the merge.
 /// 3. What shows through blended draws is to blame before they are.
 namespace wakuzume {
 

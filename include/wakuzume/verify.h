@@ -24,9 +24,10 @@
 /// The audit decodes both scenes afresh, element by element, and follows each ledger row:
 /// 1. every source triangle, line and point is in the result exactly once, wound the same way;
 /// 2. positions, normals, UVs, colours, tangents and custom attributes agree within tolerance;
-/// where
-///    an instance shows another's geometry, within that by which the ledger says it was chosen;
-/// 3. the material is the same one; nothing is drawn that no row accounts for.
+///    where an instance shows another's geometry, within that by which the ledger says it was
+///    chosen;
+/// 3. the material is the same one, and so are the lightmap page, the glTF scenes that show it and
+///    what moves it; nothing is drawn that no row accounts for.
 namespace wakuzume {
 
 /// How far the pixels of draws may differ whose materials took one route.

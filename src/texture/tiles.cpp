@@ -241,10 +241,6 @@ class TilePlacer {
   bool stuck_ = false;
 };
 
-}  // namespace
-
-namespace {
-
 /// Times that so many texels can be halved until one is left.
 std::uint32_t count_levels(double texels) {
   const auto whole = static_cast<std::uint32_t>(std::clamp(texels, 0.0, 65536.0));
