@@ -34,6 +34,7 @@ class ViewAudience {
   virtual ~ViewAudience() = default;
   /// Before all views. Both scenes stay while views are shown.
   virtual void begin(const DrawnScene& before, const DrawnScene& after) = 0;
+  /// One view after the other, from any thread, while the next is drawn.
   /// \param before, after  lit, and measured with Measure::facing
   /// \param heat  where pixels differ and by how much; grey where they don't
   virtual void show(std::size_t number,

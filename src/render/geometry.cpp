@@ -20,6 +20,8 @@ namespace wakuzume {
 namespace {
 
 constexpr std::size_t batch = 512;
+/// Elements of a run: few enough that their box says where they are, enough to be worth a call.
+constexpr std::size_t run_elements = 512;
 
 /// One primitive as the device takes it.
 struct Packed {
@@ -27,6 +29,8 @@ struct Packed {
   GLenum mode = GL_TRIANGLES;
   std::vector<std::byte> vertices;
   std::vector<std::uint32_t> indices;
+  std::vector<ElementRun> runs;
+  RunBox box;
 };
 
 /// Vertices by their numbers: values are gathered from lists that may be empty.
@@ -94,6 +98,65 @@ void pack_vertices(const Lists& lists, const VertexLayout& layout, std::vector<s
   }
 }
 
+/// Corners of a box as they grow.
+struct Bounds {
+  std::array<float, 3> low{};
+  std::array<float, 3> high{};
+  bool finite = true;
+  bool empty = true;
+
+  void include(const float* p) {
+    for (std::size_t i = 0; i < 3; ++i) {
+      finite = finite && std::isfinite(p[i]);
+      low[i] = empty ? p[i] : std::min(low[i], p[i]);
+      high[i] = empty ? p[i] : std::max(high[i], p[i]);
+    }
+    empty = false;
+  }
+  void include(const Bounds& other) {
+    include(other.low.data());
+    include(other.high.data());
+    finite = finite && other.finite;
+  }
+  [[nodiscard]] RunBox make_box() const {
+    RunBox out;
+    for (std::size_t i = 0; i < 3; ++i) {
+      // Half of each first: the sum of two large numbers may be none.
+      out.centre[i] = finite ? low[i] / 2 + high[i] / 2 : 0;
+      const float half = std::max(high[i] - out.centre[i], out.centre[i] - low[i]);
+      out.half[i] = finite ? std::nextafter(half, std::numeric_limits<float>::infinity())
+                           : std::numeric_limits<float>::infinity();
+    }
+    return out;
+  }
+};
+
+/// Runs of a list of elements with their boxes. \return the box around all
+RunBox find_runs(const std::vector<std::byte>& vertices,
+                 std::size_t stride,
+                 const std::vector<std::uint32_t>& indices,
+                 std::size_t corners,
+                 std::vector<ElementRun>& out) {
+  Bounds all;
+  for (std::size_t begin = 0; begin < indices.size(); begin += run_elements * corners) {
+    const std::size_t end = std::min(indices.size(), begin + run_elements * corners);
+    Bounds bounds;
+    std::uint32_t first = indices[begin];
+    std::uint32_t last = indices[begin];
+    for (std::size_t i = begin; i < end; ++i) {
+      first = std::min(first, indices[i]);
+      last = std::max(last, indices[i]);
+      std::array<float, 3> position{};
+      std::memcpy(position.data(), &vertices[indices[i] * stride], sizeof(position));
+      bounds.include(position.data());
+    }
+    all.include(bounds);
+    out.push_back({static_cast<std::uint32_t>(begin), static_cast<std::uint32_t>(end - begin),
+                   first, last - first + 1, bounds.make_box()});
+  }
+  return all.make_box();
+}
+
 std::vector<float> find_flat_normals(const std::vector<float>& positions,
                                      const std::vector<std::uint32_t>& indices) {
   std::vector<float> out;
@@ -144,6 +207,8 @@ class Packer {
                   bumpy && (!lists.own_tangents.empty() || !lists.shown.tangents.empty()),
                   !lists.colors.empty(), !lists.layers.empty()};
     pack_vertices(lists, out.layout, out.vertices);
+    out.box = find_runs(out.vertices, out.layout.stride(), out.indices,
+                        triangles ? 3 : (out.mode == GL_LINES ? 2 : 1), out.runs);
     return out;
   }
 
@@ -209,9 +274,10 @@ struct Growing {
   VertexLayout layout;
   std::vector<std::byte> vertices;
   std::vector<std::uint32_t> indices;
+  std::vector<float> positions;
 };
 
-void set_up(GLuint array, const VertexLayout& layout, GLuint record_buffer) {
+void set_up(GLuint array, const VertexLayout& layout) {
   GLuint offset = 0;
   const auto add = [&](GLuint location, GLint count, GLenum type, GLuint bytes) {
     glEnableVertexArrayAttrib(array, location);
@@ -239,11 +305,10 @@ void set_up(GLuint array, const VertexLayout& layout, GLuint record_buffer) {
   glEnableVertexArrayAttrib(array, 10);
   glVertexArrayAttribIFormat(array, 10, 1, GL_UNSIGNED_INT, 0);
   glVertexArrayAttribBinding(array, 10, 1);
-  glVertexArrayVertexBuffer(array, 1, record_buffer, 0, 4);
   glVertexArrayBindingDivisor(array, 1, 1);
 }
 
-Arena upload(Growing& growing, GLuint record_buffer) {
+Arena upload(Growing& growing) {
   Arena out;
   out.layout = growing.layout;
   out.vertex_array = GlVertexArray::make();
@@ -254,10 +319,12 @@ Arena upload(Growing& growing, GLuint record_buffer) {
                        growing.vertices.data(), 0);
   glNamedBufferStorage(out.indices.id(), static_cast<GLsizeiptr>(growing.indices.size() * 4),
                        growing.indices.data(), 0);
-  set_up(array, growing.layout, record_buffer);
+  set_up(array, growing.layout);
   glVertexArrayVertexBuffer(array, 0, out.vertices.id(), 0,
                             static_cast<GLsizei>(growing.layout.stride()));
   glVertexArrayElementBuffer(array, out.indices.id());
+  out.positions = std::move(growing.positions);
+  out.index_list = std::move(growing.indices);
   growing = {};
   return out;
 }
@@ -305,10 +372,7 @@ std::vector<std::uint32_t> list_uv_sets(const Material& material) {
   return {sets.begin(), sets.end()};
 }
 
-Result<GpuGeometry> make_geometry(const Scene& scene,
-                                  const Survey& survey,
-                                  GLuint record_buffer,
-                                  const RunControl& run) {
+Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, const RunControl& run) {
   const std::vector<Mat4d> world = make_world_matrices(scene);
   const Packer packer(scene, world);
   const std::vector<Work> work = list_work(scene, survey);
@@ -328,7 +392,7 @@ Result<GpuGeometry> make_geometry(const Scene& scene,
       const auto [slot, added] =
           arena_of.try_emplace(one.layout, static_cast<std::uint32_t>(growing.size()));
       if (added) {
-        growing.push_back({one.layout, {}, {}});
+        growing.push_back({one.layout, {}, {}, {}});
       }
       Growing& arena = growing[slot->second];
       const std::size_t base = arena.vertices.size() / one.layout.stride();
@@ -336,9 +400,21 @@ Result<GpuGeometry> make_geometry(const Scene& scene,
         return Failure(
             Error{ErrorCode::too_large, "more than 2^31 vertices of one kind to draw", {}});
       }
-      const GpuRange place{slot->second, static_cast<std::uint32_t>(base), arena.indices.size(),
-                           static_cast<std::uint32_t>(one.indices.size()), one.mode};
+      const GpuRange place{slot->second,
+                           static_cast<std::uint32_t>(base),
+                           arena.indices.size(),
+                           static_cast<std::uint32_t>(one.indices.size()),
+                           one.mode,
+                           static_cast<std::uint32_t>(out.runs.size()),
+                           static_cast<std::uint32_t>(one.runs.size()),
+                           one.box};
+      out.runs.insert(out.runs.end(), one.runs.begin(), one.runs.end());
       arena.vertices.insert(arena.vertices.end(), one.vertices.begin(), one.vertices.end());
+      for (std::size_t v = 0; v < one.vertices.size(); v += one.layout.stride()) {
+        std::array<float, 3> position{};
+        std::memcpy(position.data(), &one.vertices[v], sizeof(position));
+        arena.positions.insert(arena.positions.end(), position.begin(), position.end());
+      }
       arena.indices.insert(arena.indices.end(), one.indices.begin(), one.indices.end());
       out.places[to_index(work[begin + i].draw)] = place;
       for (const DrawId other : work[begin + i].others) {
@@ -347,7 +423,7 @@ Result<GpuGeometry> make_geometry(const Scene& scene,
     }
   }
   for (Growing& arena : growing) {
-    out.arenas.push_back(upload(arena, record_buffer));
+    out.arenas.push_back(upload(arena));
   }
   return out;
 }

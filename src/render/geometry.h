@@ -35,6 +35,23 @@ struct Arena {
   GlVertexArray vertex_array;
   GlBuffer vertices;
   GlBuffer indices;
+  std::vector<float> positions;           ///< 3 a vertex, as on the device
+  std::vector<std::uint32_t> index_list;  ///< as on the device
+};
+
+/// A box around elements, in the space of their draw. Infinite where a vertex is nowhere.
+struct RunBox {
+  std::array<float, 3> centre{};
+  std::array<float, 3> half{};
+};
+
+/// Elements that follow each other: what can be left out of a draw by itself.
+struct ElementRun {
+  std::uint32_t first_index = 0;  ///< within its range
+  std::uint32_t index_count = 0;
+  std::uint32_t first_vertex = 0;  ///< from the range's base vertex
+  std::uint32_t vertex_count = 0;  ///< from there to the last that it uses
+  RunBox box;
 };
 
 /// Where the geometry of a draw is.
@@ -44,18 +61,19 @@ struct GpuRange {
   std::uint64_t first_index = 0;
   std::uint32_t index_count = 0;
   GLenum mode = GL_TRIANGLES;
+  std::uint32_t first_run = 0;
+  std::uint32_t run_count = 0;
+  RunBox box;  ///< around all of its runs
 };
 
 struct GpuGeometry {
   std::vector<Arena> arenas;
   std::vector<GpuRange> places;  ///< one a draw of the survey
+  std::vector<ElementRun> runs;
 };
 
-/// \param record_buffer  numbers from nought on, for the attribute that counts instances
+/// The attribute that counts instances is set up without its buffer, binding 1.
 /// \error too_large, cancelled
-Result<GpuGeometry> make_geometry(const Scene& scene,
-                                  const Survey& survey,
-                                  GLuint record_buffer,
-                                  const RunControl& run);
+Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, const RunControl& run);
 
 }  // namespace wakuzume

@@ -158,6 +158,28 @@ void add_instances(
   out.instance_factors.insert(out.instance_factors.end(), factors.begin(), factors.end());
 }
 
+/// Opaque items by what they need of the driver, then by their geometry, so that many of them can
+/// be drawn at once; blended ones behind them in the order of the scene, each by itself.
+void sort_by_state(DrawItems& out) {
+  const auto rank = [&](const DrawItem& i) {
+    const BoundMaterial& m = out.materials[i.material];
+    return m.blended ? std::tuple(true, false, 0U, std::uint8_t{0}, Sides::culled, false, 0U,
+                                  std::uint64_t{0}, 0U)
+                     : std::tuple(false, m.masked, i.place.arena, m.mask, i.sides, i.mirrored,
+                                  i.material, i.place.first_index, i.place.index_count);
+  };
+  std::stable_sort(out.items.begin(), out.items.end(),
+                   [&](const DrawItem& a, const DrawItem& b) { return rank(a) < rank(b); });
+  out.first_blended = static_cast<std::size_t>(
+      std::find_if(out.items.begin(), out.items.end(),
+                   [&](const DrawItem& i) { return out.materials[i.material].blended; }) -
+      out.items.begin());
+  for (std::size_t i = 1; i < out.items.size(); ++i) {
+    const bool same = i < out.first_blended && rank(out.items[i]) == rank(out.items[i - 1]);
+    out.items[i].group = out.items[i - 1].group + (same ? 0U : 1U);
+  }
+}
+
 }  // namespace
 
 DrawItems make_draw_items(const Scene& scene,
@@ -185,37 +207,32 @@ DrawItems make_draw_items(const Scene& scene,
     add_instances(scene, world[to_index(draw.node)], item, scene[draw.node], out);
     out.items.push_back(item);
   }
-  std::stable_sort(out.items.begin(), out.items.end(), [&](const DrawItem& a, const DrawItem& b) {
-    const auto rank = [&](const DrawItem& i) {
-      const BoundMaterial& m = out.materials[i.material];
-      return m.blended ? std::tuple(true, false, 0U, std::uint8_t{0}, Sides::culled, false, 0U)
-                       : std::tuple(false, m.masked, i.place.arena, m.mask, i.sides, i.mirrored,
-                                    i.material);
-    };
-    return rank(a) < rank(b);
-  });
+  sort_by_state(out);
   return out;
 }
 
 ProgramKey make_program_key(const BoundMaterial& material,
                             const VertexLayout& layout,
                             Sides sides,
-                            const ShotRequest& request) {
+                            const ShotRequest& request,
+                            Pass pass) {
   ProgramKey key;
-  key.uv_sets = std::max<std::uint8_t>(1, layout.uv_sets);
-  key.lit = request.shading == Shading::lit && request.measure != Measure::surfaces;
+  key.pass = pass;
+  const bool whole = pass == Pass::shade || pass == Pass::blend;
+  key.lit = whole && request.shading == Shading::lit;
   key.unlit = key.lit && material.unlit;
-  key.blended = key.lit && material.blended;
-  key.may_discard = material.masked || sides == Sides::by_shader;
-  key.measure = request.measure;
+  key.measure = whole ? request.measure : Measure::none;
+  // What is shaded was found visible before.
+  key.may_discard = pass != Pass::shade && (material.masked || sides == Sides::by_shader);
   const bool shaded = key.lit && !material.unlit;
-  const bool base = key.lit || key.may_discard || key.measure == Measure::tile_checks ||
+  const bool base = key.lit || material.masked || key.measure == Measure::tile_checks ||
                     key.measure == Measure::texels_per_metre;
   key.textures = shaded ? material.mask : (base ? material.mask & 1U : 0U);
   key.normals = layout.normals && (shaded || key.measure == Measure::facing);
   key.tangents = layout.tangents && shaded && key.normals && (material.mask & 4U) != 0;
-  key.colors = layout.colors;
+  key.colors = layout.colors && base;
   key.layers = layout.layers && key.textures != 0;
+  key.uv_sets = key.textures != 0 ? std::max<std::uint8_t>(1, layout.uv_sets) : std::uint8_t{1};
   return key;
 }
 

@@ -55,10 +55,13 @@ struct DrawItem {
   bool mirrored = false;
   std::uint32_t first_instance = 0;
   std::uint32_t instance_count = 1;
+  /// Items of one group follow each other and differ by their instances alone.
+  std::uint32_t group = 0;
 };
 
 struct DrawItems {
   std::vector<DrawItem> items;  ///< opaque ones by state, then the blended in draw order
+  std::size_t first_blended = 0;
   std::vector<Mat4d> instance_world;
   std::vector<GpuRecord> instance_factors;  ///< without their rows
   std::vector<BoundMaterial> materials;
@@ -71,10 +74,11 @@ DrawItems make_draw_items(const Scene& scene,
                           const GpuGeometry& geometry,
                           const GpuTextures& textures);
 
-/// What a program has to do for an item. \param layout  of its vertices
+/// What a program has to do for an item in a pass. \param layout  of its vertices
 ProgramKey make_program_key(const BoundMaterial& material,
                             const VertexLayout& layout,
                             Sides sides,
-                            const ShotRequest& request);
+                            const ShotRequest& request,
+                            Pass pass);
 
 }  // namespace wakuzume

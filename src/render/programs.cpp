@@ -22,12 +22,16 @@ std::string make_head(const ProgramKey& key) {
       {key.layers, "HAS_LAYERS"},
       {key.lit, "LIT"},
       {key.unlit, "UNLIT"},
-      {key.blended, "BLENDED"},
+      {key.pass == Pass::find || key.pass == Pass::blend, "FINDS"},
+      {key.pass == Pass::shade, "SHADES"},
+      {key.pass == Pass::shade || key.pass == Pass::blend, "MEASURES"},
+      {key.pass == Pass::blend, "BLENDED"},
       {key.may_discard, "MAY_DISCARD"},
+
       {key.measure == Measure::facing, "MEASURES_FACING"},
       {key.measure == Measure::tile_checks, "MEASURES_TILES"},
       {key.measure == Measure::texels_per_metre, "MEASURES_TEXELS"},
-      {key.measure == Measure::surfaces, "COUNTS_SURFACES"},
+      {key.pass == Pass::count, "COUNTS_SURFACES"},
   };
   for (const auto& [on, word] : words) {
     out += on ? fmt::format("#define {}\n", word) : "";
@@ -91,6 +95,9 @@ Result<const Program*> Programs::find(const ProgramKey& key) {
   if (pictures >= 0) {
     constexpr std::array<GLint, 5> units{0, 1, 2, 3, 4};
     glProgramUniform1iv(id, pictures, 5, units.data());
+  }
+  if (const GLint shown = glGetUniformLocation(id, "shown"); shown >= 0) {
+    glProgramUniform1i(id, shown, shown_unit);
   }
   return &made_.emplace(key, std::move(made)).first->second;
 }

@@ -12,9 +12,21 @@
 /// Shader programs, made when they are first needed.
 namespace wakuzume {
 
+/// What drawing is for.
+enum class Pass : std::uint8_t {
+  find,   ///< which element each pixel shows
+  shade,  ///< those elements, each where it shows
+  blend,  ///< both at once, over what is there
+  count   ///< surfaces, hidden ones included
+};
+
+/// Texture unit of the elements that pixels show, for Pass::shade.
+inline constexpr std::uint32_t shown_unit = 5;
+
 /// What a program can do. Software renderers run both sides of a branch: what is not needed is left
 /// out when the program is made.
 struct ProgramKey {
+  Pass pass = Pass::find;
   std::uint8_t textures = 0;  ///< a bit a slot
   std::uint8_t uv_sets = 1;   ///< \range [1, 5]
   bool normals = false;
@@ -23,7 +35,6 @@ struct ProgramKey {
   bool layers = false;
   bool lit = false;  ///< makes a picture
   bool unlit = false;
-  bool blended = false;
   bool may_discard = false;
   Measure measure = Measure::none;
   auto operator<=>(const ProgramKey&) const = default;

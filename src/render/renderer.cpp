@@ -7,13 +7,20 @@
 #include <cmath>
 #include <cstring>
 #include <ctime>
+#include <numeric>
 #include <tuple>
 
+#include "render/covering.h"
 #include "render/device.h"
+#include "render/draw_state.h"
+#include "render/eye.h"
 #include "render/items.h"
 #include "render/lights.h"
+#include "render/pieces.h"
 #include "render/targets.h"
+#include "render/unseen.h"
 #include "scene/matrix.h"
+#include "scene/running.h"
 #include "wakuzume/render.h"
 
 namespace wakuzume {
@@ -25,49 +32,8 @@ double read_thread_ms() {
   return static_cast<double>(now.tv_sec) * 1e3 + static_cast<double>(now.tv_nsec) / 1e6;
 }
 
-/// From places seen from the eye along the world's axes to the clip space, depth from 1 near to 0
-/// far: floats are as fine far off as they are near.
-Eigen::Matrix4d make_projection(const Viewpoint& view) {
-  Eigen::Matrix4d lens = Eigen::Matrix4d::Zero();
-  const double n = view.znear_m;
-  const double f = view.zfar_m;
-  if (view.perspective) {
-    const double y = 1 / std::tan(view.yfov / 2);
-    lens(0, 0) = y / view.aspect;
-    lens(1, 1) = y;
-    lens(2, 2) = f > 0 ? n / (f - n) : 0;
-    lens(2, 3) = f > 0 ? f * n / (f - n) : n;
-    lens(3, 2) = -1;
-  } else {
-    lens(0, 0) = 1 / view.xmag;
-    lens(1, 1) = 1 / view.ymag;
-    lens(2, 2) = 1 / (f - n);
-    lens(2, 3) = f / (f - n);
-    lens(3, 3) = 1;
-  }
-  Eigen::Matrix4d turn = Eigen::Matrix4d::Identity();
-  turn.topLeftCorner<3, 3>() = as_eigen(view.world).topLeftCorner<3, 3>().inverse();
-  return lens * turn;
-}
-
 double find_aspect(const Viewpoint& view) {
   return view.perspective ? view.aspect : view.xmag / view.ymag;
-}
-
-struct Eye {
-  Vec3d at{0, 0, 0};
-  Eigen::Vector3d axis{0, 0, -1};
-  std::array<float, 16> projection{};
-  std::vector<GpuLight> lights;
-};
-
-Eye make_eye(const Viewpoint& view, const std::vector<PlacedLight>& lights) {
-  Eye eye;
-  eye.at = {view.world[12], view.world[13], view.world[14]};
-  eye.axis = -Eigen::Vector3d(view.world[8], view.world[9], view.world[10]).normalized();
-  Eigen::Map<Eigen::Matrix4f>(eye.projection.data()) = make_projection(view).cast<float>();
-  eye.lights = choose_lights(lights, eye.at, make_frustum(view));
-  return eye;
 }
 
 GlBuffer make_buffer(GLsizeiptr bytes, const void* data) {
@@ -76,115 +42,32 @@ GlBuffer make_buffer(GLsizeiptr bytes, const void* data) {
   return buffer;
 }
 
-std::uint32_t count_corners(GLenum mode) {
-  return mode == GL_TRIANGLES ? 3 : mode == GL_LINES ? 2 : 1;
-}
+/// Draws that are timed, in runs that keep the order in which states follow each other.
+constexpr std::size_t timed_runs = 16;
+constexpr std::size_t timed_run = 64;
+/// Indices after whose drawing it is seen what they hide; half as many more each time.
+constexpr std::uint64_t first_batch_indices = 3U << 18U;
+/// What of crowded pieces is drawn, roughly.
+constexpr std::uint32_t crowded_share = 8;
 
-/// Values of all materials on the device.
-struct MaterialBuffer {
-  GLuint buffer = 0;
-  GLintptr stride = 0;
-  float texel_scale = 1;  ///< texels of the pictures by those that are there
-};
+/// Elements by themselves, a call for all those of a record.
+struct ElementCalls {
+  std::vector<std::uint32_t> indices;
+  std::vector<IndirectCall> calls;
 
-/// What the driver was last told: only what changes is told again, and counted.
-class DrawState {
- public:
-  DrawState(RenderDevice& device,
-            const Eye& eye,
-            const ShotRequest& request,
-            const MaterialBuffer& materials)
-      : device_(device), eye_(eye), request_(request), materials_(materials) {}
-
-  Result<void> set(const DrawItem& item,
-                   const BoundMaterial& bound,
-                   const Arena& arena,
-                   Submitted& counts) {
-    const ProgramKey key = make_program_key(bound, arena.layout, item.sides, request_);
-    bool switched = false;
-    if (program_ == nullptr || key != key_) {
-      auto found = device_.programs.find(key);
-      if (!found) {
-        return Failure(found.error());
-      }
-      key_ = key;
-      use(**found);
-      switched = true;
-    }
-    if (arena_ != item.place.arena) {
-      glBindVertexArray(arena.vertex_array.id());
-      arena_ = item.place.arena;
-      switched = true;
-    }
-    switched = cull(item) || switched;
-    switched = blend(bound) || switched;
-    if (material_ != item.material) {
-      bind(item.material, bound);
-      ++counts.material_switches;
-    }
-    counts.pipeline_switches += switched ? 1U : 0U;
-    return {};
+  void begin(std::uint32_t record, const GpuRange& place) {
+    calls.push_back({0, 1, static_cast<std::uint32_t>(indices.size()),
+                     static_cast<std::int32_t>(place.base_vertex), record});
   }
-
- private:
-  void use(const Program& program) {
-    program_ = &program;
-    glUseProgram(program.program.id());
-    glUniformMatrix4fv(program.projection, 1, GL_FALSE, eye_.projection.data());
-    glUniform3f(program.axis, static_cast<float>(eye_.axis.x()), static_cast<float>(eye_.axis.y()),
-                static_cast<float>(eye_.axis.z()));
-    glUniform1i(program.light_count, static_cast<GLint>(eye_.lights.size()));
-    glUniform1f(program.texel_scale, materials_.texel_scale);
-    // Another program has uniforms and textures of its own.
-    material_ = no_index;
-    facing_ = no_index;
+  /// \param element  of the whole draw
+  void add(const GpuGeometry& geometry, const GpuRange& place, std::uint32_t element) {
+    const std::uint32_t corners = count_corners(place.mode);
+    const auto from =
+        geometry.arenas[place.arena].index_list.begin() +
+        static_cast<std::ptrdiff_t>(place.first_index + std::uint64_t{corners} * element);
+    indices.insert(indices.end(), from, from + corners);
+    calls.back().index_count += corners;
   }
-
-  bool cull(const DrawItem& item) {
-    const std::uint32_t facing =
-        2 * static_cast<std::uint32_t>(item.sides) + (item.mirrored ? 1 : 0);
-    if (facing_ == facing) {
-      return false;
-    }
-    facing_ = facing;
-    if (item.sides == Sides::culled) {
-      glEnable(GL_CULL_FACE);
-      glCullFace(item.mirrored ? GL_FRONT : GL_BACK);
-    } else {
-      glDisable(GL_CULL_FACE);
-    }
-    glUniform1i(program_->sides, static_cast<GLint>(item.sides));
-    return true;
-  }
-
-  bool blend(const BoundMaterial& bound) {
-    if (bound.blended == blending_ || request_.measure == Measure::surfaces) {
-      return false;
-    }
-    blending_ = bound.blended;
-    glDepthMask(blending_ ? GL_FALSE : GL_TRUE);
-    (blending_ ? glEnablei : glDisablei)(GL_BLEND, 1);
-    return true;
-  }
-
-  void bind(std::uint32_t material, const BoundMaterial& bound) {
-    material_ = material;
-    glBindBufferRange(GL_UNIFORM_BUFFER, 1, materials_.buffer,
-                      static_cast<GLintptr>(material) * materials_.stride, sizeof(GpuMaterial));
-    glBindTextures(0, 5, bound.textures.data());
-    glBindSamplers(0, 5, bound.samplers.data());
-  }
-
-  RenderDevice& device_;
-  const Eye& eye_;
-  const ShotRequest& request_;
-  MaterialBuffer materials_;
-  ProgramKey key_;
-  const Program* program_ = nullptr;
-  std::uint32_t arena_ = no_index;
-  std::uint32_t material_ = no_index;
-  std::uint32_t facing_ = no_index;  ///< sides and mirroring
-  bool blending_ = false;
 };
 
 }  // namespace
@@ -206,27 +89,55 @@ struct Renderer::Impl {
   GlBuffer light_buffer{};
   Targets targets{};
 
-  /// What is in sight, in the order in which it is drawn.
-  struct Seen {
-    const DrawItem* item = nullptr;
-    std::uint32_t first_record = 0;
-  };
-  /// By record: which draw and which instance of it.
-  struct RecordOf {
-    DrawId draw = no_draw;
-    std::uint32_t instance = 0;
-  };
-  std::vector<Seen> seen{};
-  std::vector<RecordOf> record_of{};
+  std::uint32_t threads = 0;
+  /// Items in sight, in the order in which they are drawn.
+  std::vector<std::uint32_t> seen{};
+  std::size_t record_room = 0;
+  GlBuffer element_indices{};
+  GlBuffer element_calls{};
 
   Result<void> prepare(const PictureCodec& codec, const RunControl& run);
   [[nodiscard]] Result<void> check_geometry() const;
   GlBuffer make_material_buffer();
-  void find_seen(const Viewpoint& view, const Eye& eye);
-  void write_records(const Eye& eye);
-  Result<Submitted> issue(const Eye& eye, const ShotRequest& request, bool first_elements_alone);
+  void find_seen(const Viewpoint& view, const Eye& eye, const ShotRequest& request);
+  [[nodiscard]] Submitted count_submitted(const ShotRequest& request) const;
+  void make_room(const Records& list);
+  void upload(const Records& list, std::size_t from);
+  Result<void> issue(const std::vector<DrawCall>& calls, DrawState& state);
+  Result<DepthPyramid> find_elements(std::vector<Piece> pieces,
+                                     const Eye& eye,
+                                     const Projector& projector,
+                                     const ShotRequest& request,
+                                     Records& list);
+  Result<void> issue(const ElementCalls& list, const Records& of, DrawState& state);
+  Result<void> draw_crowded(const std::vector<Piece>& pieces,
+                            const std::vector<std::uint32_t>& crowded,
+                            const Eye& eye,
+                            const Projector& projector,
+                            const ShotRequest& request,
+                            Records& list);
+  Result<void> shade(const std::vector<ShownElement>& shown,
+                     const Eye& eye,
+                     const ShotRequest& request,
+                     const Records& list);
+  Result<void> draw_all(const std::vector<Piece>& pieces,
+                        const Eye& eye,
+                        const ShotRequest& request,
+                        Pass pass,
+                        Records& list);
+  Result<double> time_submission(const Eye& eye, const ShotRequest& request);
   Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request);
-  void read_hits(const std::vector<std::array<std::uint32_t, 4>>& raw,
+  [[nodiscard]] MaterialBuffer material_buffer() const {
+    return {materials.id(), material_stride, static_cast<float>(1U << textures.halvings)};
+  }
+  Result<void> draw_shot(std::vector<Piece> pieces,
+                         const Eye& eye,
+                         const Projector& projector,
+                         const ShotRequest& request,
+                         Records& list,
+                         Shot& shot);
+  void make_hits(const std::vector<std::array<std::uint32_t, 2>>& pixels,
+                 const Records& list,
                  Measure measure,
                  Shot& shot) const;
 };
@@ -250,10 +161,8 @@ Result<void> Renderer::Impl::check_geometry() const {
 }
 
 Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl& run) {
-  std::uint64_t instances = 0;
   std::vector<bool> used(scene.materials.size());
   for (const Draw& draw : survey.draws) {
-    instances += draw.instances;
     if (draw.material != no_material) {
       used[to_index(draw.material)] = true;
     }
@@ -273,21 +182,15 @@ Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl
     return Failure(made.error());
   }
   textures = std::move(*made);
-  std::vector<std::uint32_t> counting(std::max<std::uint64_t>(1, instances));
-  for (std::size_t i = 0; i < counting.size(); ++i) {
-    counting[i] = static_cast<std::uint32_t>(i);
-  }
-  numbers = make_buffer(static_cast<GLsizeiptr>(counting.size() * 4), counting.data());
-  auto shapes = make_geometry(scene, survey, numbers.id(), run);
+  auto shapes = make_geometry(scene, survey, run);
   if (!shapes) {
     return Failure(shapes.error());
   }
   geometry = std::move(*shapes);
   items = make_draw_items(scene, survey, geometry, textures);
   lights = list_lights(scene);
-  const auto record_bytes = static_cast<GLsizeiptr>(
-      std::max<std::size_t>(1, items.instance_world.size()) * sizeof(GpuRecord));
-  records = make_buffer(record_bytes, nullptr);
+  threads = run.threads;
+  make_room({});
   materials = make_material_buffer();
   layers = make_buffer(static_cast<GLsizeiptr>(items.layers.size() * 4), items.layers.data());
   light_buffer = make_buffer(static_cast<GLsizeiptr>(max_gpu_lights * sizeof(GpuLight)), nullptr);
@@ -312,90 +215,293 @@ GlBuffer Renderer::Impl::make_material_buffer() {
   return make_buffer(static_cast<GLsizeiptr>(bytes.size()), bytes.data());
 }
 
-void Renderer::Impl::find_seen(const Viewpoint& view, const Eye& eye) {
+void Renderer::Impl::find_seen(const Viewpoint& view, const Eye& eye, const ShotRequest& request) {
   const Frustum frustum = make_frustum(view);
   seen.clear();
-  for (const DrawItem& item : items.items) {
-    if (sees_box(frustum, survey[item.draw].box)) {
-      seen.push_back({&item, 0});
+  const std::size_t end =
+      request.blends == Blends::left_out ? items.first_blended : items.items.size();
+  for (std::size_t i = 0; i < end; ++i) {
+    if (sees_box(frustum, survey[items.items[i].draw].box)) {
+      seen.push_back(static_cast<std::uint32_t>(i));
     }
   }
   // The farthest of what is blended comes first.
-  const auto blended = std::find_if(seen.begin(), seen.end(), [&](const Seen& s) {
-    return items.materials[s.item->material].blended;
-  });
-  const auto find_distance = [&](const Seen& s) {
-    const Box3d& box = survey[s.item->draw].box;
+  const auto blended = std::lower_bound(seen.begin(), seen.end(), items.first_blended);
+  const auto find_distance = [&](std::uint32_t i) {
+    const Box3d& box = survey[items.items[i].draw].box;
     if (box.empty()) {
       return 0.0;
     }
     const Vec3d centre = box.centre();
     return (as_eigen(centre) - as_eigen(eye.at)).dot(eye.axis);
   };
-  std::stable_sort(blended, seen.end(), [&](const Seen& a, const Seen& b) {
+  std::stable_sort(blended, seen.end(), [&](std::uint32_t a, std::uint32_t b) {
     return find_distance(a) > find_distance(b);
   });
 }
 
-void Renderer::Impl::write_records(const Eye& eye) {
-  std::vector<GpuRecord> out;
-  record_of.clear();
-  for (Seen& s : seen) {
-    s.first_record = static_cast<std::uint32_t>(out.size());
-    for (std::uint32_t i = 0; i < s.item->instance_count; ++i) {
-      const std::size_t at = s.item->first_instance + i;
-      const Mat4d& m = items.instance_world[at];
-      GpuRecord record = items.instance_factors[at];
-      for (std::size_t row = 0; row < 3; ++row) {
-        for (std::size_t column = 0; column < 4; ++column) {
-          const double value = m[4 * column + row] - (column == 3 ? eye.at[row] : 0.0);
-          record.rows[row][column] = static_cast<float>(value);
-        }
-      }
-      out.push_back(record);
-      record_of.push_back({s.item->draw, i});
-    }
+/// What an engine gives to the driver: all draws in sight, one call each, with what has to be
+/// switched between them.
+Submitted Renderer::Impl::count_submitted(const ShotRequest& request) const {
+  Submitted out;
+  StateTrack track;
+  for (const std::uint32_t i : seen) {
+    const DrawItem& item = items.items[i];
+    const BoundMaterial& bound = items.materials[item.material];
+    const VertexLayout& layout = geometry.arenas[item.place.arena].layout;
+    const StateChanges changes =
+        track.change_to(make_program_key(bound, layout, item.sides, request,
+                                         bound.blended ? Pass::blend : Pass::shade),
+                        item, bound.blended);
+    const bool switched = changes.program || changes.arena || changes.facing || changes.blending;
+    out.pipeline_switches += switched ? 1U : 0U;
+    out.material_switches += changes.material ? 1U : 0U;
+    ++out.draws;
+    out.instances += item.instance_count;
+    out.triangles += item.place.mode == GL_TRIANGLES
+                         ? std::uint64_t{item.place.index_count} / 3 * item.instance_count
+                         : 0;
   }
-  if (!out.empty()) {
-    glNamedBufferSubData(records.id(), 0, static_cast<GLsizeiptr>(out.size() * sizeof(GpuRecord)),
-                         out.data());
+  return out;
+}
+
+/// Records of a view, and the numbers from nought on by which vertices find theirs.
+void Renderer::Impl::make_room(const Records& list) {
+  if (record_room > 0 && list.values.size() <= record_room) {
+    return;
   }
-  if (!eye.lights.empty()) {
-    glNamedBufferSubData(light_buffer.id(), 0,
-                         static_cast<GLsizeiptr>(eye.lights.size() * sizeof(GpuLight)),
-                         eye.lights.data());
+  record_room = std::max({std::size_t{1}, list.values.size(), record_room * 2});
+  std::vector<std::uint32_t> counting(record_room);
+  std::iota(counting.begin(), counting.end(), 0U);
+  numbers = make_buffer(static_cast<GLsizeiptr>(record_room * 4), counting.data());
+  records = make_buffer(static_cast<GLsizeiptr>(record_room * sizeof(GpuRecord)), nullptr);
+  for (const Arena& arena : geometry.arenas) {
+    glVertexArrayVertexBuffer(arena.vertex_array.id(), 1, numbers.id(), 0, 4);
   }
 }
 
-/// The draws in sight, one call each, with what has to be switched between them.
-Result<Submitted> Renderer::Impl::issue(const Eye& eye,
-                                        const ShotRequest& request,
-                                        bool first_elements_alone) {
-  Submitted out;
-  DrawState state(*device, eye, request,
-                  {materials.id(), material_stride, static_cast<float>(1U << textures.halvings)});
-  for (const Seen& s : seen) {
-    const DrawItem& item = *s.item;
-    const BoundMaterial& bound = items.materials[item.material];
-    if (auto set = state.set(item, bound, geometry.arenas[item.place.arena], out); !set) {
-      return Failure(set.error());
-    }
-    const std::uint32_t element = count_corners(item.place.mode);
-    const std::uint32_t count =
-        first_elements_alone ? std::min(item.place.index_count, element) : item.place.index_count;
-    glDrawElementsInstancedBaseVertexBaseInstance(
-        item.place.mode, static_cast<GLsizei>(count), GL_UNSIGNED_INT,
-        reinterpret_cast<const void*>(item.place.first_index * 4),
-        static_cast<GLsizei>(first_elements_alone ? 1 : item.instance_count),
-        static_cast<GLint>(item.place.base_vertex), s.first_record);
-    ++out.draws;
-    out.instances += item.instance_count;
-    out.triangles +=
-        element == 3 ? std::uint64_t{item.place.index_count} / 3 * item.instance_count : 0;
+/// \param from  records before it are there already
+void Renderer::Impl::upload(const Records& list, std::size_t from) {
+  if (list.values.size() > record_room) {
+    from = 0;
   }
-  glDepthMask(GL_TRUE);
-  glDisablei(GL_BLEND, 1);
-  return out;
+  make_room(list);
+  glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 0, records.id());
+  if (from < list.values.size()) {
+    glNamedBufferSubData(records.id(), static_cast<GLintptr>(from * sizeof(GpuRecord)),
+                         static_cast<GLsizeiptr>((list.values.size() - from) * sizeof(GpuRecord)),
+                         &list.values[from]);
+  }
+}
+
+Result<void> Renderer::Impl::issue(const std::vector<DrawCall>& calls, DrawState& state) {
+  for (const DrawCall& call : calls) {
+    const DrawItem& item = items.items[call.item];
+    if (auto set =
+            state.set(item, items.materials[item.material], geometry.arenas[item.place.arena]);
+        !set) {
+      return set;
+    }
+    const ElementRun& first = geometry.runs[item.place.first_run + call.first_run];
+    const ElementRun& last = geometry.runs[item.place.first_run + call.last_run];
+    glDrawElementsInstancedBaseVertexBaseInstance(
+        item.place.mode,
+        static_cast<GLsizei>(last.first_index + last.index_count - first.first_index),
+        GL_UNSIGNED_INT,
+        reinterpret_cast<const void*>((item.place.first_index + first.first_index) * 4),
+        static_cast<GLsizei>(call.instances), static_cast<GLint>(item.place.base_vertex),
+        call.first_record);
+  }
+  return {};
+}
+
+/// Which element is the nearest in every pixel: from near to far, without what is behind it
+/// already. \return what hides behind all of them
+Result<DepthPyramid> Renderer::Impl::find_elements(std::vector<Piece> pieces,
+                                                   const Eye& eye,
+                                                   const Projector& projector,
+                                                   const ShotRequest& request,
+                                                   Records& list) {
+  std::vector<std::uint32_t> order(pieces.size());
+  std::iota(order.begin(), order.end(), 0U);
+  std::stable_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+    return pieces[a].box.nearest > pieces[b].box.nearest;
+  });
+  targets.find_elements();
+  const bool leaves_out = settings.unseen == Unseen::left_out;
+  DepthPyramid pyramid;
+  std::uint64_t room = first_batch_indices;
+  for (std::size_t o = 0; o < order.size(); room += room / 2) {
+    std::vector<std::uint32_t> batch;
+    std::vector<std::uint32_t> crowded;
+    for (std::uint64_t indices = 0; o < order.size() && indices < room; ++o) {
+      const Piece& piece = pieces[order[o]];
+      if (leaves_out && pyramid.hides(piece.box)) {
+        continue;
+      }
+      const GpuRange& place = items.items[piece.item].place;
+      const std::uint32_t count = geometry.runs[place.first_run + piece.run].index_count;
+      const bool many = leaves_out && is_crowded(items, geometry, piece);
+      (many ? crowded : batch).push_back(order[o]);
+      indices += many ? count / crowded_share : count;
+    }
+    // In the order of the states: where two lie in one place, the first one shows.
+    std::sort(batch.begin(), batch.end());
+    std::sort(crowded.begin(), crowded.end());
+    std::vector<Piece> drawn;
+    drawn.reserve(batch.size());
+    for (const std::uint32_t b : batch) {
+      drawn.push_back(pieces[b]);
+    }
+    if (auto done = draw_all(drawn, eye, request, Pass::find, list); !done) {
+      return Failure(done.error());
+    }
+    if (auto done = draw_crowded(pieces, crowded, eye, projector, request, list); !done) {
+      return Failure(done.error());
+    }
+    if (leaves_out) {
+      pyramid.build(targets.read_depth(), targets.width_px(), targets.height_px());
+    }
+  }
+  return pyramid;
+}
+
+Result<void> Renderer::Impl::draw_all(const std::vector<Piece>& pieces,
+                                      const Eye& eye,
+                                      const ShotRequest& request,
+                                      Pass pass,
+                                      Records& list) {
+  const std::size_t there = list.values.size();
+  const std::vector<DrawCall> calls = make_calls(items, geometry, pieces, eye, list);
+  upload(list, there);
+  DrawState state(*device, eye, request, material_buffer(), pass);
+  return issue(calls, state);
+}
+
+/// Calls of one group follow each other.
+Result<void> Renderer::Impl::issue(const ElementCalls& list, const Records& of, DrawState& state) {
+  if (list.calls.empty()) {
+    return {};
+  }
+  element_indices =
+      make_buffer(static_cast<GLsizeiptr>(4 * list.indices.size()), list.indices.data());
+  element_calls = make_buffer(static_cast<GLsizeiptr>(list.calls.size() * sizeof(IndirectCall)),
+                              list.calls.data());
+  for (const Arena& arena : geometry.arenas) {
+    glVertexArrayElementBuffer(arena.vertex_array.id(), element_indices.id());
+  }
+  glBindBuffer(GL_DRAW_INDIRECT_BUFFER, element_calls.id());
+  const auto item_of = [&](std::size_t call) -> const DrawItem& {
+    return items.items[of.of[list.calls[call].first_record].item];
+  };
+  for (std::size_t begin = 0; begin < list.calls.size();) {
+    const DrawItem& item = item_of(begin);
+    std::size_t end = begin + 1;
+    while (end < list.calls.size() && item_of(end).group == item.group) {
+      ++end;
+    }
+    if (auto set =
+            state.set(item, items.materials[item.material], geometry.arenas[item.place.arena]);
+        !set) {
+      return set;
+    }
+    glMultiDrawElementsIndirect(item.place.mode, GL_UNSIGNED_INT,
+                                reinterpret_cast<const void*>(begin * sizeof(IndirectCall)),
+                                static_cast<GLsizei>(end - begin), 0);
+    begin = end;
+  }
+  for (const Arena& arena : geometry.arenas) {
+    glVertexArrayElementBuffer(arena.vertex_array.id(), arena.indices.id());
+  }
+  return {};
+}
+
+/// Of pieces with more elements than pixels those that some pixel can show.
+Result<void> Renderer::Impl::draw_crowded(const std::vector<Piece>& pieces,
+                                          const std::vector<std::uint32_t>& crowded,
+                                          const Eye& eye,
+                                          const Projector& projector,
+                                          const ShotRequest& request,
+                                          Records& list) {
+  const std::size_t there = list.values.size();
+  ElementCalls out;
+  for (const CoveringElements& one :
+       list_covering(items, geometry, pieces, crowded, eye, projector, {threads, nullptr})) {
+    const Piece& piece = pieces[one.piece];
+    const GpuRange& place = items.items[piece.item].place;
+    const std::uint32_t record = list.add(items, geometry, piece, eye);
+    list.of[record].first_listed = static_cast<std::uint32_t>(list.listed.size());
+    list.listed.insert(list.listed.end(), one.elements.begin(), one.elements.end());
+    out.begin(record, place);
+    for (std::uint32_t n = 0; n < one.elements.size(); ++n) {
+      out.add(geometry, place, list.find_element(record, n));
+    }
+  }
+  upload(list, there);
+  DrawState state(*device, eye, request, material_buffer(), Pass::find);
+  return issue(out, list, state);
+}
+
+/// What pixels show and nothing else, so that the work is that of the pixels, however much there
+/// is.
+Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
+                                   const Eye& eye,
+                                   const ShotRequest& request,
+                                   const Records& list) {
+  if (shown.empty()) {
+    return {};
+  }
+  ElementCalls out;
+  for (std::size_t e = 0; e < shown.size(); ++e) {
+    const GpuRange& place = items.items[list.of[shown[e].record].item].place;
+    if (e == 0 || shown[e].record != shown[e - 1].record) {
+      out.begin(shown[e].record, place);
+    }
+    out.add(geometry, place, list.find_element(shown[e].record, shown[e].element));
+  }
+  targets.shade_elements();
+  DrawState state(*device, eye, request, material_buffer(), Pass::shade);
+  return issue(out, list, state);
+}
+
+/// Some of the draws in sight, one call each with its first element alone, as if they were all.
+Result<double> Renderer::Impl::time_submission(const Eye& eye, const ShotRequest& request) {
+  if (seen.empty()) {
+    return 0.0;
+  }
+  std::vector<std::uint32_t> timed;
+  const std::size_t runs = std::max<std::size_t>(1, std::min(timed_runs, seen.size() / timed_run));
+  for (std::size_t r = 0; r < runs; ++r) {
+    const std::size_t begin = r * seen.size() / runs;
+    const std::size_t end = runs == 1 ? seen.size() : begin + timed_run;
+    for (std::size_t s = begin; s < std::min(end, seen.size()); ++s) {
+      timed.push_back(seen[s]);
+    }
+  }
+  glViewport(0, 0, 1, 1);
+  double ms = 0;
+  // The first time programs are made.
+  for (int time = 0; time < 2; ++time) {
+    DrawState state(*device, eye, request, material_buffer(), Pass::shade);
+    glFinish();
+    const double before = read_thread_ms();
+    for (const std::uint32_t i : timed) {
+      const DrawItem& item = items.items[i];
+      if (auto set =
+              state.set(item, items.materials[item.material], geometry.arenas[item.place.arena]);
+          !set) {
+        return Failure(set.error());
+      }
+      const std::uint32_t corners = count_corners(item.place.mode);
+      glDrawElementsInstancedBaseVertexBaseInstance(
+          item.place.mode, static_cast<GLsizei>(std::min(corners, item.place.index_count)),
+          GL_UNSIGNED_INT, reinterpret_cast<const void*>(item.place.first_index * 4), 1,
+          static_cast<GLint>(item.place.base_vertex), 0);
+    }
+    ms = read_thread_ms() - before;
+    glFinish();
+  }
+  return ms * static_cast<double>(seen.size()) / static_cast<double>(timed.size());
 }
 
 Result<Shot> Renderer::Impl::make_shot(const Viewpoint& view, const ShotRequest& request) {
@@ -413,36 +519,29 @@ Result<Shot> Renderer::Impl::make_shot(const Viewpoint& view, const ShotRequest&
   }
   const Eye eye = make_eye(view, lights);
   const bool surfaces = request.measure == Measure::surfaces;
-  find_seen(view, eye);
-  if (request.blends == Blends::left_out) {
-    std::erase_if(seen, [&](const Seen& s) { return items.materials[s.item->material].blended; });
+  find_seen(view, eye, request);
+  shot.submitted = count_submitted(request);
+  if (!eye.lights.empty()) {
+    glNamedBufferSubData(light_buffer.id(), 0,
+                         static_cast<GLsizeiptr>(eye.lights.size() * sizeof(GpuLight)),
+                         eye.lights.data());
   }
-  write_records(eye);
   targets.begin(shot.width_px, shot.height_px, request);
-  glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 0, records.id());
   glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 2, layers.id());
   glBindBufferBase(GL_UNIFORM_BUFFER, 0, light_buffer.id());
-  auto submitted = issue(eye, request, false);
-  if (!submitted) {
-    return Failure(submitted.error());
-  }
-  shot.submitted = *submitted;
+
+  const Projector projector(eye.projection, shot.width_px, shot.height_px);
+  std::vector<Piece> pieces =
+      list_pieces(items, geometry, seen, eye, projector, settings.unseen, {threads, nullptr});
+  Records list;
   if (surfaces) {
+    targets.count_surfaces();
+    if (auto done = draw_all(pieces, eye, request, Pass::count, list); !done) {
+      return Failure(done.error());
+    }
     shot.values = targets.read_surfaces();
-  } else {
-    read_hits(targets.read_hits(), request.measure, shot);
-    if (request.shading == Shading::lit) {
-      shot.picture = targets.read_picture();
-    }
-    // Once more for the time alone, when all programs are there.
-    glViewport(0, 0, 1, 1);
-    glFinish();
-    const double before = read_thread_ms();
-    if (auto timed = issue(eye, request, true); !timed) {
-      return Failure(timed.error());
-    }
-    shot.submitted.submit_ms = read_thread_ms() - before;
-    glFinish();
+  } else if (auto done = draw_shot(std::move(pieces), eye, projector, request, list, shot); !done) {
+    return Failure(done.error());
   }
   if (const GLenum problem = glGetError(); problem != GL_NO_ERROR) {
     return Failure(Error{ErrorCode::cannot_render,
@@ -452,21 +551,69 @@ Result<Shot> Renderer::Impl::make_shot(const Viewpoint& view, const ShotRequest&
   return shot;
 }
 
-void Renderer::Impl::read_hits(const std::vector<std::array<std::uint32_t, 4>>& raw,
+/// First what each pixel shows, then that, then what blends over it.
+Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
+                                       const Eye& eye,
+                                       const Projector& projector,
+                                       const ShotRequest& request,
+                                       Records& list,
+                                       Shot& shot) {
+  const auto first_pane = std::find_if(pieces.begin(), pieces.end(), [&](const Piece& piece) {
+    return piece.item >= items.first_blended;
+  });
+  std::vector<Piece> panes(first_pane, pieces.end());
+  pieces.erase(first_pane, pieces.end());
+  const auto pyramid = find_elements(std::move(pieces), eye, projector, request, list);
+  if (!pyramid) {
+    return Failure(pyramid.error());
+  }
+  auto pixels = targets.read_elements();
+  if (auto done = shade(list_shown(pixels, list, {threads, nullptr}), eye, request, list); !done) {
+    return done;
+  }
+  std::erase_if(panes, [&](const Piece& pane) { return pyramid->hides(pane.box); });
+  if (!panes.empty()) {
+    targets.blend_elements();
+    if (auto done = draw_all(panes, eye, request, Pass::blend, list); !done) {
+      return done;
+    }
+    pixels = targets.read_elements();
+  }
+  make_hits(pixels, list, request.measure, shot);
+  if (request.shading == Shading::lit) {
+    shot.picture = targets.read_picture();
+  }
+  auto timed = time_submission(eye, request);
+  if (!timed) {
+    return Failure(timed.error());
+  }
+  shot.submitted.submit_ms = *timed;
+  return {};
+}
+
+void Renderer::Impl::make_hits(const std::vector<std::array<std::uint32_t, 2>>& pixels,
+                               const Records& list,
                                Measure measure,
                                Shot& shot) const {
-  shot.hits.resize(raw.size());
-  shot.values.resize(measure == Measure::none ? 0 : raw.size());
-  for (std::size_t p = 0; p < raw.size(); ++p) {
-    const auto& [record, element, distance, value] = raw[p];
-    if (record < record_of.size()) {
-      shot.hits[p] = {record_of[record].draw, record_of[record].instance, element,
-                      std::bit_cast<float>(distance)};
-    }
-    if (measure != Measure::none) {
-      shot.values[p] = record < record_of.size() ? std::bit_cast<float>(value) : -1.0F;
-    }
-  }
+  const std::vector<std::array<float, 2>> measures = targets.read_measures();
+  shot.hits.resize(pixels.size());
+  shot.values.resize(measure == Measure::none ? 0 : pixels.size());
+  for_each_range(pixels.size(), 65536, {threads, nullptr}, "",
+                 [&](std::size_t begin, std::size_t end) {
+                   for (std::size_t p = begin; p < end; ++p) {
+                     const auto& [number, element] = pixels[p];
+                     const bool hit = number < list.of.size();
+                     if (hit) {
+                       const RecordOf& record = list.of[number];
+                       const DrawItem& item = items.items[record.item];
+                       shot.hits[p] = {item.draw, record.instance - item.first_instance,
+                                       list.find_element(number, element), measures[p][0]};
+                     }
+                     if (measure != Measure::none) {
+                       shot.values[p] = hit ? measures[p][1] : -1.0F;
+                     }
+                   }
+                 });
 }
 
 Renderer::Renderer(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}

@@ -28,19 +28,36 @@ double to_linear(std::uint8_t value) {
   return table[value];
 }
 
-/// By a table: within a fifth of a step of 255 where the curve is steepest.
-std::uint8_t to_encoded(double v) {
-  constexpr std::size_t entries = 16384;
-  static const std::vector<std::uint8_t> table = [] {
-    std::vector<std::uint8_t> out(entries);
+/// From linear light to steps of 255 by a table: within a fifth of a step where the curve is
+/// steepest.
+class Encoder {
+ public:
+  Encoder() {
     for (std::size_t i = 0; i < entries; ++i) {
       const double x = static_cast<double>(i) / (entries - 1);
       const double e = x <= 0.0031308 ? 12.92 * x : 1.055 * std::pow(x, 1 / 2.4) - 0.055;
-      out[i] = static_cast<std::uint8_t>(std::lround(255 * e));
+      table_[i] = static_cast<std::uint8_t>(std::lround(255 * e));
     }
-    return out;
-  }();
-  return table[static_cast<std::size_t>(std::lround(std::clamp(v, 0.0, 1.0) * (entries - 1)))];
+  }
+  static const Encoder& get() {
+    static const Encoder encoder;
+    return encoder;
+  }
+  /// \pre v is in [0, 1], but for roundings
+  static std::int32_t find_entry(float v) {
+    return static_cast<std::int32_t>(v * (entries - 1) + 0.5F);
+  }
+  [[nodiscard]] std::uint8_t entry(std::int32_t i) const {
+    return table_[static_cast<std::size_t>(i)];
+  }
+
+ private:
+  static constexpr std::size_t entries = 16384;
+  std::array<std::uint8_t, entries> table_{};
+};
+
+std::uint8_t to_encoded(double v) {
+  return Encoder::get().entry(Encoder::find_entry(static_cast<float>(std::clamp(v, 0.0, 1.0))));
 }
 
 /// Oklab: a just noticeable step is about 0.02.
@@ -247,50 +264,101 @@ Color make_dimmed(const Color& color, double factor) {
           to_encoded(factor * to_linear(color[2]))};
 }
 
-Pixels make_resized(const Pixels& pixels, std::uint32_t width_px, std::uint32_t height_px) {
-  Pixels out{width_px, height_px, std::vector<std::uint8_t>(std::size_t{4} * width_px * height_px)};
-  const double sx = static_cast<double>(pixels.width_px) / width_px;
-  const double sy = static_cast<double>(pixels.height_px) / height_px;
-  // What of each old column or row lies below a new one.
-  const auto weigh = [](std::uint32_t n, double scale, std::uint32_t size) {
-    std::vector<std::pair<std::uint32_t, double>> parts;
+namespace {
+
+/// What of the old columns or rows lies below a new one: a run of them, each with its share.
+struct Below {
+  std::uint32_t first = 0;
+  std::vector<float> shares;  ///< sum 1
+};
+
+std::vector<Below> weigh(std::uint32_t from, std::uint32_t to) {
+  const double scale = static_cast<double>(from) / to;
+  std::vector<Below> out(to);
+  for (std::uint32_t n = 0; n < to; ++n) {
     const double begin = scale > 1 ? n * scale : (n + 0.5) * scale - 0.5;
     const double end = begin + std::max(1.0, scale);
+    const auto clip = [&](std::int64_t i) {
+      return static_cast<std::uint32_t>(std::clamp<std::int64_t>(i, 0, std::int64_t{from} - 1));
+    };
+    Below& below = out[n];
+    below.first = clip(static_cast<std::int64_t>(std::floor(begin)));
     for (auto i = static_cast<std::int64_t>(std::floor(begin)); static_cast<double>(i) < end; ++i) {
       const double share =
           std::min(end, static_cast<double>(i) + 1) - std::max(begin, static_cast<double>(i));
       if (share > 1e-9) {
-        parts.emplace_back(
-            static_cast<std::uint32_t>(std::clamp<std::int64_t>(i, 0, std::int64_t{size} - 1)),
-            share);
+        const std::size_t at = clip(i) - below.first;
+        below.shares.resize(std::max(below.shares.size(), at + 1));
+        below.shares[at] += static_cast<float>(share / (end - begin));
       }
     }
-    return parts;
-  };
-  std::vector<std::vector<std::pair<std::uint32_t, double>>> columns;
-  for (std::uint32_t x = 0; x < width_px; ++x) {
-    columns.push_back(weigh(x, sx, pixels.width_px));
   }
+  return out;
+}
+
+/// Linear light of a row, its columns already mixed; four values a pixel, so that one step of the
+/// machine takes a whole pixel.
+void mix_columns(const std::uint8_t* from,
+                 const std::vector<Below>& columns,
+                 std::vector<float>& light,
+                 std::vector<float>& out) {
+  static const std::array<float, 256> table = [] {
+    std::array<float, 256> made{};
+    for (std::size_t i = 0; i < made.size(); ++i) {
+      made[i] = static_cast<float>(to_linear(static_cast<std::uint8_t>(i)));
+    }
+    return made;
+  }();
+  for (std::size_t i = 0; i < light.size(); ++i) {
+    light[i] = table[from[i]];
+  }
+  for (std::size_t x = 0; x < columns.size(); ++x) {
+    Eigen::Array4f sum = Eigen::Array4f::Zero();
+    const float* pixel = &light[4 * std::size_t{columns[x].first}];
+    for (const float share : columns[x].shares) {
+      sum += share * Eigen::Map<const Eigen::Array4f>(pixel);
+      pixel += 4;
+    }
+    std::copy_n(sum.data(), 4, &out[4 * x]);
+  }
+}
+
+}  // namespace
+
+Pixels make_resized(const Pixels& pixels, std::uint32_t width_px, std::uint32_t height_px) {
+  Pixels out{width_px, height_px, std::vector<std::uint8_t>(std::size_t{4} * width_px * height_px)};
+  const std::vector<Below> columns = weigh(pixels.width_px, width_px);
+  const std::vector<Below> rows = weigh(pixels.height_px, height_px);
+  const std::size_t width = std::size_t{4} * width_px;
+  std::vector<float> light(std::size_t{4} * pixels.width_px);
+  std::vector<float> mixed(width);
+  std::vector<float> sum(width);
+  std::vector<std::int32_t> entries(width);
+  const Encoder& encoder = Encoder::get();
+  // Neighbours share the row between them: it is mixed once.
+  std::uint32_t at_hand = no_index;
   for (std::uint32_t y = 0; y < height_px; ++y) {
-    const auto rows = weigh(y, sy, pixels.height_px);
-    for (std::uint32_t x = 0; x < width_px; ++x) {
-      std::array<double, 3> sum{};
-      double total = 0;
-      for (const auto& [row, tall] : rows) {
-        for (const auto& [column, wide] : columns[x]) {
-          const std::uint8_t* const from =
-              &pixels.rgba[4 * (std::size_t{row} * pixels.width_px + column)];
-          for (std::size_t c = 0; c < 3; ++c) {
-            sum[c] += tall * wide * to_linear(from[c]);
-          }
-          total += tall * wide;
-        }
+    std::fill(sum.begin(), sum.end(), 0.0F);
+    for (std::size_t r = 0; r < rows[y].shares.size(); ++r) {
+      const auto row = static_cast<std::uint32_t>(rows[y].first + r);
+      if (row != at_hand) {
+        mix_columns(&pixels.rgba[light.size() * row], columns, light, mixed);
+        at_hand = row;
       }
-      std::uint8_t* const to = &out.rgba[4 * (std::size_t{y} * width_px + x)];
-      for (std::size_t c = 0; c < 3; ++c) {
-        to[c] = to_encoded(sum[c] / total);
+      const float share = rows[y].shares[r];
+      for (std::size_t i = 0; i < width; ++i) {
+        sum[i] += share * mixed[i];
       }
-      to[3] = 255;
+    }
+    for (std::size_t i = 0; i < width; ++i) {
+      entries[i] = Encoder::find_entry(sum[i]);
+    }
+    std::uint8_t* const to = &out.rgba[width * y];
+    for (std::size_t x = 0; x < width; x += 4) {
+      to[x] = encoder.entry(entries[x]);
+      to[x + 1] = encoder.entry(entries[x + 1]);
+      to[x + 2] = encoder.entry(entries[x + 2]);
+      to[x + 3] = 255;
     }
   }
   return out;

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <map>
 #include <optional>
 
 #include "report/font.h"
@@ -113,29 +114,35 @@ void for_each_border(const Shot& shot, const Key& key, const Visit& visit) {
   }
 }
 
-/// Colour of a draw's class; by how straight the surface is seen it is lighter or darker.
+/// Colour of a draw's class; by how straight the surface is seen it is lighter or darker. Many
+/// classes share few colours.
 class Shades {
  public:
   explicit Shades(const DrawClasses& classes) {
+    std::map<Color, std::uint32_t> known;
+    const auto add = [&](const Color& color) {
+      const auto [slot, added] = known.try_emplace(color, static_cast<std::uint32_t>(known.size()));
+      for (std::size_t s = 0; added && s < steps; ++s) {
+        table_.push_back(make_dimmed(color, 0.28 + 0.72 * static_cast<double>(s) / (steps - 1)));
+      }
+      return slot->second;
+    };
     for (const DrawClasses::Class& one : classes.classes) {
-      add(one.color);
+      first_.push_back(add(one.color) * steps);
     }
-    add(unclassed_color);
+    first_of_unclassed_ = add(unclassed_color) * steps;
   }
   [[nodiscard]] const Color& find(std::uint32_t of, double share) const {
-    const std::size_t c = of == no_index ? table_.size() / steps - 1 : of;
-    const auto step = static_cast<std::size_t>(std::clamp(share, 0.0, 1.0) * (steps - 1) + 0.5);
-    return table_[c * steps + step];
+    const std::size_t first = of == no_index ? first_of_unclassed_ : first_[of];
+    return table_[first +
+                  static_cast<std::size_t>(std::clamp(share, 0.0, 1.0) * (steps - 1) + 0.5)];
   }
 
  private:
   static constexpr std::size_t steps = 32;
-  void add(const Color& color) {
-    for (std::size_t s = 0; s < steps; ++s) {
-      table_.push_back(make_dimmed(color, 0.28 + 0.72 * static_cast<double>(s) / (steps - 1)));
-    }
-  }
   std::vector<Color> table_;
+  std::vector<std::size_t> first_;  ///< by class
+  std::size_t first_of_unclassed_ = 0;
 };
 
 std::uint32_t find_class(const DrawClasses& classes, const Hit& hit) {

@@ -167,7 +167,9 @@ ElementSpan make_element_span(const Scene& scene, const Stream& stream) {
 }
 
 ElementReader::ElementReader(const Scene& scene, StreamId id)
-    : stream_(&scene[id]), width_(component_count(scene[id].element)) {
+    : stream_(&scene[id]),
+      width_(component_count(scene[id].element)),
+      floats_(scene[id].component == ComponentType::f32 && matrix_rows(scene[id].element) == 0) {
   if (stream_->view != no_view) {
     span_ = make_element_span(scene, *stream_);
   }
@@ -197,6 +199,12 @@ void ElementReader::load(std::uint32_t element, double* out) const {
   const std::byte* from = find(element);
   if (from == nullptr) {
     std::fill_n(out, width_, 0.0);
+    return;
+  }
+  if (floats_) {
+    for (std::uint32_t c = 0; c < width_; ++c) {
+      out[c] = static_cast<double>(wakuzume::load<float>(from + c * sizeof(float)));
+    }
     return;
   }
   for (std::uint32_t c = 0; c < width_; ++c) {

@@ -39,6 +39,7 @@ class ElementReader {
   const Stream* stream_;
   ElementSpan span_;
   std::uint32_t width_;
+  bool floats_ = false;                       ///< components are, and lie one after the other
   std::vector<std::uint32_t> sparse_at_;      ///< ascending
   const std::byte* sparse_values_ = nullptr;  ///< tightly packed
 };

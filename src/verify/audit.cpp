@@ -67,6 +67,13 @@ bool near(double a, double b, double tolerance) {
 
 }  // namespace
 
+/// A vertex of the source and one of the result that should be it.
+struct Auditor::VertexPair {
+  std::uint32_t before = 0;
+  std::uint32_t after = 0;
+  std::uint32_t corner = 0;  ///< the first that pairs them
+};
+
 /// One source draw and the range of the result that should be it: corner i of the first list is
 /// corner i of the second.
 struct Auditor::Pairing {
@@ -77,11 +84,28 @@ struct Auditor::Pairing {
   std::vector<std::uint32_t> before_corners;  ///< in the order the result should have them
   std::vector<std::uint32_t> before_places;   ///< of those corners in the source's own list
   std::vector<std::uint32_t> after_corners;
+  std::vector<VertexPair> vertices;  ///< all that the corners pair, each once
   Topology topology = Topology::triangles;
   double direction_tolerance = 0;
   double attribute_tolerance = 1e-6;
   std::vector<std::string> ignored;
 };
+
+/// A pairing with what of it no transform changes.
+struct Auditor::Shared {
+  Pairing pairing;
+  std::string mismatch;  ///< of its size or mode
+  Box3d box;             ///< around the result's positions, in its own space
+  double farthest = 0;   ///< of their coordinates
+  /// Compared once: only where several rows share it.
+  bool compared = false;
+  bool same_positions = false;
+  std::vector<std::string_view> same_directions;  ///< by semantic
+  std::string other_mismatch;  ///< of attributes that are no places or directions
+};
+
+Auditor::Memory::Memory() = default;
+Auditor::Memory::~Memory() = default;
 
 Auditor::Auditor(const Scene& before,
                  const Scene& after,
@@ -189,19 +213,13 @@ std::optional<Mat4d> Auditor::find_result_matrix(const LedgerRow& row) const {
   return make_product(node_world, make_matrix(trs));
 }
 
-Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result_world) const {
+Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const {
   Pairing pairing;
   pairing.before = find_primitive(before_, row.source.node, row.source.primitive);
   pairing.after = find_primitive(after_, row.node, row.primitive);
-  pairing.before_world = before_world_[to_index(row.source.node)];
-  pairing.after_world = result_world;
   pairing.topology = find_topology(pairing.before->mode);
   pairing.direction_tolerance = settings_.direction_tolerance;
   pairing.before_corners = make_list_indices(before_, *pairing.before);
-  // A triangle faces the same way when its corners go round the same way in world space, which a
-  // mirroring matrix reverses.
-  const bool turned =
-      (linear_determinant(pairing.before_world) < 0) != (linear_determinant(result_world) < 0);
   pairing.before_places.resize(pairing.before_corners.size());
   std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
   if (turned && pairing.topology == Topology::triangles) {
@@ -223,26 +241,78 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, const Mat4d& result
       row.index_count > after_[indices].count - row.first_index) {
     return pairing;
   }
-  const ElementReader reader(after_, indices);
-  for (std::uint64_t i = 0; i < row.index_count; ++i) {
-    pairing.after_corners.push_back(reader.index(static_cast<std::uint32_t>(row.first_index + i)));
+  pairing.after_corners.reserve(row.index_count);
+  const auto take = [&](const auto& numbers) {
+    const auto range = numbers.subspan(row.first_index, row.index_count);
+    pairing.after_corners.assign(range.begin(), range.end());
+  };
+  if (!visit_packed_integers(after_, indices, take)) {
+    const ElementReader reader(after_, indices);
+    for (std::uint64_t i = 0; i < row.index_count; ++i) {
+      pairing.after_corners.push_back(
+          reader.index(static_cast<std::uint32_t>(row.first_index + i)));
+    }
   }
   return pairing;
 }
 
-/// What stored positions may have lost, by what they are and where they stand.
-Auditor::Rounding Auditor::find_rounding(const Pairing& pairing, const LedgerRow& row) const {
-  const ElementReader reader(after_, pairing.after->find("POSITION"));
-  Box3d box;
-  double farthest = 0;
-  for (const std::uint32_t corner : pairing.after_corners) {
-    Vec3d p;
-    reader.load(corner, p.data());
-    box.include(p);
-    farthest = std::max({farthest, std::abs(p[0]), std::abs(p[1]), std::abs(p[2])});
+/// \pre both lists of corners are of one size, and within their vertices
+void Auditor::pair_vertices(Pairing& pairing) const {
+  const std::size_t count = count_vertices(before_, *pairing.before);
+  pairing.vertices.clear();
+  // Where most vertices are not used, a table of all of them would be the larger work.
+  std::vector<std::uint32_t> known(count <= 4 * pairing.before_corners.size() ? count : 0,
+                                   no_index);
+  for (std::uint32_t i = 0; i < pairing.before_corners.size(); ++i) {
+    const VertexPair pair{pairing.before_corners[i], pairing.after_corners[i], i};
+    if (known.empty() || known[pair.before] != pair.after) {
+      pairing.vertices.push_back(pair);
+    }
+    if (!known.empty()) {
+      known[pair.before] = pair.after;
+    }
   }
+}
+
+Auditor::Shared Auditor::make_shared(const LedgerRow& row, bool turned) const {
+  Shared out;
+  out.pairing = make_pairing(row, turned);
+  Pairing& pairing = out.pairing;
+  if (pairing.after->find("POSITION") == no_stream ||
+      find_topology(pairing.after->mode) != pairing.topology) {
+    out.mismatch = "the result's primitive has no positions or another mode";
+    return out;
+  }
+  if (pairing.before_corners.size() != pairing.after_corners.size()) {
+    out.mismatch = fmt::format("{} indices became {}", pairing.before_corners.size(),
+                               pairing.after_corners.size());
+    return out;
+  }
+  const std::uint64_t vertices = count_vertices(after_, *pairing.after);
+  for (const std::uint32_t corner : pairing.after_corners) {
+    if (corner >= vertices) {
+      out.mismatch = fmt::format("vertex {} of {} is used", corner, vertices);
+      return out;
+    }
+  }
+  pair_vertices(pairing);
+  const ElementReader reader(after_, pairing.after->find("POSITION"));
+  for (const VertexPair& pair : pairing.vertices) {
+    Vec3d p;
+    reader.load(pair.after, p.data());
+    out.box.include(p);
+    out.farthest = std::max({out.farthest, std::abs(p[0]), std::abs(p[1]), std::abs(p[2])});
+  }
+  return out;
+}
+
+/// What stored positions may have lost, by what they are and where they stand.
+Auditor::Rounding Auditor::find_rounding(const Shared& shared, const LedgerRow& row) const {
+  const Pairing& pairing = shared.pairing;
+  Box3d box = shared.box;
+  const double farthest = shared.farthest;
   // A merged primitive's own extent is what the tolerance is a share of.
-  const Stream& positions = reader.stream();
+  const Stream& positions = after_[pairing.after->find("POSITION")];
   if (row.fate == Fate::merged && positions.bounds && positions.bounds->max.size() == 3) {
     Box3d whole = box;
     const auto& b = *positions.bounds;
@@ -283,11 +353,11 @@ void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit
   const ElementReader after(after_, pairing.after->find("POSITION"));
   const auto before_world = as_eigen(pairing.before_world);
   const auto after_world = as_eigen(pairing.after_world);
-  for (std::size_t i = 0; i < pairing.before_corners.size(); ++i) {
+  for (const VertexPair& pair : pairing.vertices) {
     Eigen::Vector4d p(0, 0, 0, 1);
     Eigen::Vector4d q(0, 0, 0, 1);
-    before.load(pairing.before_corners[i], p.data());
-    after.load(pairing.after_corners[i], q.data());
+    before.load(pair.before, p.data());
+    after.load(pair.after, q.data());
     const Eigen::Vector4d wanted = before_world * p;
     const Eigen::Vector4d got = after_world * q;
     if (!wanted.allFinite() && !got.allFinite()) {
@@ -296,11 +366,15 @@ void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit
     const double error = (wanted - got).cwiseAbs().maxCoeff();
     if (!(error <= allowed)) {
       out.mismatch = fmt::format("corner {} stands {:.3g} m from its place; {:.3g} m are allowed",
-                                 i, error, allowed);
+                                 pair.corner, error, allowed);
       return;
     }
     out.position_error_m = std::max(out.position_error_m, error);
   }
+  count_elements(pairing, out);
+}
+
+void Auditor::count_elements(const Pairing& pairing, DrawAudit& out) {
   const std::uint64_t corners = pairing.before_corners.size();
   if (pairing.topology == Topology::triangles) {
     out.triangles = corners / 3;
@@ -329,7 +403,11 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
   const ElementReader positions(before_, pairing.before->find("POSITION"));
   const ElementReader directions(before_,
                                  other == no_stream ? pairing.before->find("POSITION") : other);
-  for (std::size_t i = 0; i < pairing.after_corners.size(); ++i) {
+  // What the source holds is a matter of its vertices; what it lacks is made for each corner.
+  const std::size_t count =
+      other != no_stream ? pairing.vertices.size() : pairing.after_corners.size();
+  for (std::size_t n = 0; n < count; ++n) {
+    const std::size_t i = other != no_stream ? pairing.vertices[n].corner : n;
     Eigen::Vector4d got(0, 0, 0, 0);
     Eigen::Vector4d source(0, 0, 0, 0);
     after.load(pairing.after_corners[i], got.data());
@@ -384,28 +462,28 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
   const std::optional<ElementReader> before =
       other == no_stream ? std::nullopt
                          : std::optional<ElementReader>(std::in_place, before_, other);
-  for (std::size_t i = 0; i < pairing.after_corners.size(); ++i) {
+  for (const VertexPair& pair : pairing.vertices) {
     // The standard's neutral values: white for colours, zero for UVs.
     double wanted[16];
     double got[16];
     std::fill(std::begin(wanted), std::end(wanted), color ? 1.0 : 0.0);
     std::copy(std::begin(wanted), std::end(wanted), std::begin(got));
     if (before) {
-      before->load(pairing.before_corners[i], wanted);
+      before->load(pair.before, wanted);
     }
-    after.load(pairing.after_corners[i], got);
+    after.load(pair.after, got);
     for (std::uint32_t c = 0; c < after.width(); ++c) {
       if (!near(got[c], wanted[c],
                 pairing.attribute_tolerance * std::max(1.0, std::abs(wanted[c])))) {
-        return fmt::format("{} of corner {} is {:.6g}, was {:.6g}", attribute.semantic, i, got[c],
-                           wanted[c]);
+        return fmt::format("{} of corner {} is {:.6g}, was {:.6g}", attribute.semantic, pair.corner,
+                           got[c], wanted[c]);
       }
     }
   }
   return {};
 }
 
-DrawAudit Auditor::audit(const LedgerRow& row) const {
+DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
   DrawAudit out;
   out.mismatch = compare_identity(row);
   if (out.mismatch.empty()) {
@@ -422,30 +500,35 @@ DrawAudit Auditor::audit(const LedgerRow& row) const {
     out.mismatch = fmt::format("the result has no instance {}", row.instance);
     return out;
   }
-  const Pairing pairing = make_pairing(row, *world);
-  if (pairing.after->find("POSITION") == no_stream ||
-      find_topology(pairing.after->mode) != pairing.topology) {
-    out.mismatch = "the result's primitive has no positions or another mode";
+  // A triangle faces the same way when its corners go round the same way in world space, which a
+  // mirroring matrix reverses.
+  const Mat4d& before_world = before_world_[to_index(row.source.node)];
+  const bool turned = (linear_determinant(before_world) < 0) != (linear_determinant(*world) < 0);
+  const Memory::Key key{find_primitive(before_, row.source.node, row.source.primitive),
+                        find_primitive(after_, row.node, row.primitive), row.first_index,
+                        row.index_count, turned};
+  const bool again = row.fate == Fate::instanced && memory.shared_ && memory.key_ == key;
+  if (!again) {
+    memory.shared_ = std::make_unique<Shared>(make_shared(row, turned));
+    memory.key_ = key;
+  }
+  Shared& shared = *memory.shared_;
+  if (!shared.mismatch.empty()) {
+    out.mismatch = shared.mismatch;
     return out;
   }
-  if (pairing.before_corners.size() != pairing.after_corners.size()) {
-    out.mismatch = fmt::format("{} indices became {}", pairing.before_corners.size(),
-                               pairing.after_corners.size());
-    return out;
-  }
-  const std::uint64_t vertices = count_vertices(after_, *pairing.after);
-  for (const std::uint32_t corner : pairing.after_corners) {
-    if (corner >= vertices) {
-      out.mismatch = fmt::format("vertex {} of {} is used", corner, vertices);
-      return out;
-    }
-  }
-  const Rounding rounding = find_rounding(pairing, row);
+  shared.pairing.before_world = before_world;
+  shared.pairing.after_world = *world;
+  const Rounding rounding = find_rounding(shared, row);
   const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
-  compare_all(pairing, allowed, out);
+  if (row.fate == Fate::instanced) {
+    compare_shared(shared, allowed, out);
+  } else {
+    compare_all(shared.pairing, allowed, out);
+  }
   return out.mismatch.empty() || row.fate != Fate::instanced
              ? out
-             : audit_repeat(pairing, rounding.rounding_m, std::move(out));
+             : audit_repeat(shared.pairing, rounding.rounding_m, std::move(out));
 }
 
 /// Another's geometry may stand for this draw, in another order.
@@ -471,30 +554,137 @@ DrawAudit Auditor::audit_repeat(const Pairing& pairing,
     repeat.before_places[i] = judged->corners[i];
     repeat.before_corners[i] = list[judged->corners[i]];
   }
+  pair_vertices(repeat);
   DrawAudit again;
   compare_all(repeat, limits.position_m, again);
   again.fitted = true;
   return again;
 }
 
+namespace {
+
+bool is_direction(std::string_view semantic) {
+  return semantic == "NORMAL" || semantic == "TANGENT";
+}
+
+/// By how much a direction can differ that one and the other matrix turn, whichever it is: the
+/// difference of two vectors by the shorter one's length, twice for making them units.
+double find_largest_turn(const Eigen::Matrix3d& from, const Eigen::Matrix3d& to) {
+  const Eigen::Matrix3d a = from / from.norm();
+  const Eigen::Matrix3d b = to / to.norm();
+  return 2 * (a - b).norm() * a.inverse().norm();
+}
+
+}  // namespace
+
+/// As compare_all, with what does not depend on where the row's instance stands compared once, and
+/// the rest by its matrices where both sides hold the same numbers.
+void Auditor::compare_shared(Shared& shared, double allowed, DrawAudit& out) const {
+  const Pairing& pairing = shared.pairing;
+  const auto same_numbers = [&](const char* semantic) {
+    const StreamId was = pairing.before->find(semantic);
+    const StreamId is = pairing.after->find(semantic);
+    if (was == no_stream || is == no_stream) {
+      return false;
+    }
+    const ElementReader before(before_, was);
+    const ElementReader after(after_, is);
+    return before.width() == after.width() &&
+           std::all_of(pairing.vertices.begin(), pairing.vertices.end(),
+                       [&](const VertexPair& pair) {
+                         std::array<double, 4> a{};
+                         std::array<double, 4> b{};
+                         before.load(pair.before, a.data());
+                         after.load(pair.after, b.data());
+                         return a == b;
+                       });
+  };
+  if (!shared.compared) {
+    shared.compared = true;
+    shared.same_positions = same_numbers("POSITION");
+    for (const char* semantic : {"NORMAL", "TANGENT"}) {
+      if (same_numbers(semantic)) {
+        shared.same_directions.emplace_back(semantic);
+      }
+    }
+    shared.other_mismatch = compare_attributes(
+        pairing, [](const Attribute& attribute) { return !is_direction(attribute.semantic); });
+  }
+  const Eigen::Matrix4d moved = as_eigen(pairing.before_world) - as_eigen(pairing.after_world);
+  double error = shared.same_positions ? 0 : allowed + 1;
+  for (int corner = 0; shared.same_positions && corner < 8; ++corner) {
+    // A difference of two transforms is largest at a corner of the box.
+    const Eigen::Vector4d p((corner & 1) != 0 ? shared.box.max[0] : shared.box.min[0],
+                            (corner & 2) != 0 ? shared.box.max[1] : shared.box.min[1],
+                            (corner & 4) != 0 ? shared.box.max[2] : shared.box.min[2], 1);
+    error = std::max(error, (moved * p).cwiseAbs().maxCoeff());
+  }
+  if (error <= allowed) {
+    out.position_error_m = error;
+    count_elements(pairing, out);
+  } else {
+    compare_elements(pairing, allowed, out);
+  }
+  const Eigen::Matrix3d from = as_eigen(pairing.before_world).topLeftCorner<3, 3>();
+  const Eigen::Matrix3d to = as_eigen(pairing.after_world).topLeftCorner<3, 3>();
+  const bool alike = find_largest_turn(from, to) <= pairing.direction_tolerance &&
+                     find_largest_turn(make_normal_matrix(from), make_normal_matrix(to)) <=
+                         pairing.direction_tolerance &&
+                     from.determinant() * to.determinant() > 0;
+  if (out.mismatch.empty()) {
+    out.mismatch = shared.other_mismatch;
+  }
+  if (out.mismatch.empty()) {
+    out.mismatch = compare_attributes(pairing, [&](const Attribute& attribute) {
+      const bool same =
+          alike && std::find(shared.same_directions.begin(), shared.same_directions.end(),
+                             attribute.semantic) != shared.same_directions.end();
+      return is_direction(attribute.semantic) && !same;
+    });
+  }
+  if (out.mismatch.empty()) {
+    out.mismatch = find_lost(pairing);
+  }
+}
+
 void Auditor::compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const {
   compare_elements(pairing, allowed, out);
-  const auto is_ignored = [&](const Attribute& attribute) {
-    return std::find(pairing.ignored.begin(), pairing.ignored.end(), attribute.semantic) !=
-           pairing.ignored.end();
-  };
+  if (out.mismatch.empty()) {
+    out.mismatch = compare_attributes(pairing, [](const Attribute&) { return true; });
+  }
+  if (out.mismatch.empty()) {
+    out.mismatch = find_lost(pairing);
+  }
+}
+
+/// The first of the result's attributes that is not what it was, of those that are asked for.
+template <class Asked>
+std::string Auditor::compare_attributes(const Pairing& pairing, const Asked& asked) const {
+  std::string out;
   for (const Attribute& attribute : pairing.after->attributes) {
-    if (out.mismatch.empty() && attribute.semantic != "POSITION" && !is_ignored(attribute)) {
-      out.mismatch = compare_attribute(pairing, attribute);
+    if (out.empty() && attribute.semantic != "POSITION" && !is_ignored(pairing, attribute) &&
+        asked(attribute)) {
+      out = compare_attribute(pairing, attribute);
     }
   }
+  return out;
+}
+
+std::string Auditor::find_lost(const Pairing& pairing) const {
   for (const Attribute& attribute : pairing.before->attributes) {
-    const bool ignored = is_ignored(attribute) || (attribute.semantic == "TANGENT" &&
-                                                   pairing.before->find("NORMAL") == no_stream);
-    if (out.mismatch.empty() && !ignored && pairing.after->find(attribute.semantic) == no_stream) {
-      out.mismatch = fmt::format("{} was lost", attribute.semantic);
+    const bool made_anew =
+        attribute.semantic == "TANGENT" && pairing.before->find("NORMAL") == no_stream;
+    if (!is_ignored(pairing, attribute) && !made_anew &&
+        pairing.after->find(attribute.semantic) == no_stream) {
+      return fmt::format("{} was lost", attribute.semantic);
     }
   }
+  return {};
+}
+
+bool Auditor::is_ignored(const Pairing& pairing, const Attribute& attribute) {
+  return std::find(pairing.ignored.begin(), pairing.ignored.end(), attribute.semantic) !=
+         pairing.ignored.end();
 }
 
 }  // namespace wakuzume

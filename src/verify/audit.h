@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -24,15 +25,21 @@ struct DrawAudit {
 /// Both scenes with what all audits need of them.
 class Auditor {
  public:
+  /// What rows share that show one geometry for another: it is read and compared once. For rows
+  /// that follow each other, on one thread.
+  class Memory;
+
   Auditor(const Scene& before,
           const Scene& after,
           const Ledger& ledger,
           const VerifySettings& settings);
 
-  [[nodiscard]] DrawAudit audit(const LedgerRow& row) const;
+  [[nodiscard]] DrawAudit audit(const LedgerRow& row, Memory& memory) const;
 
  private:
+  struct VertexPair;
   struct Pairing;
+  struct Shared;
   struct Rounding {
     double extent_m = 0;    ///< of the result's primitive, in the world
     double rounding_m = 0;  ///< by which floats may be off there
@@ -45,9 +52,17 @@ class Auditor {
                                        DrawAudit otherwise) const;
   void compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const;
   [[nodiscard]] std::optional<Mat4d> find_result_matrix(const LedgerRow& row) const;
-  [[nodiscard]] Pairing make_pairing(const LedgerRow& row, const Mat4d& result_world) const;
-  [[nodiscard]] Rounding find_rounding(const Pairing& pairing, const LedgerRow& row) const;
+  [[nodiscard]] Pairing make_pairing(const LedgerRow& row, bool turned) const;
+  void pair_vertices(Pairing& pairing) const;
+  [[nodiscard]] Shared make_shared(const LedgerRow& row, bool turned) const;
+  [[nodiscard]] Rounding find_rounding(const Shared& shared, const LedgerRow& row) const;
+  void compare_shared(Shared& shared, double allowed, DrawAudit& out) const;
   void compare_elements(const Pairing& pairing, double allowed, DrawAudit& out) const;
+  static void count_elements(const Pairing& pairing, DrawAudit& out);
+  template <class Asked>
+  [[nodiscard]] std::string compare_attributes(const Pairing& pairing, const Asked& asked) const;
+  [[nodiscard]] std::string find_lost(const Pairing& pairing) const;
+  static bool is_ignored(const Pairing& pairing, const Attribute& attribute);
   [[nodiscard]] std::string compare_attribute(const Pairing& pairing,
                                               const Attribute& attribute) const;
   [[nodiscard]] std::string compare_directions(const Pairing& pairing,
@@ -61,6 +76,27 @@ class Auditor {
   std::vector<Mat4d> after_world_;
   Surroundings surroundings_before_;
   Surroundings surroundings_after_;
+};
+
+class Auditor::Memory {
+ public:
+  Memory();
+  Memory(const Memory&) = delete;
+  Memory& operator=(const Memory&) = delete;
+  ~Memory();
+
+ private:
+  friend class Auditor;
+  struct Key {
+    const Primitive* before = nullptr;
+    const Primitive* after = nullptr;
+    std::uint64_t first_index = 0;
+    std::uint64_t index_count = 0;
+    bool turned = false;
+    bool operator==(const Key&) const = default;
+  };
+  Key key_;
+  std::unique_ptr<Shared> shared_;
 };
 
 }  // namespace wakuzume

@@ -17,6 +17,7 @@ namespace wakuzume {
 namespace {
 
 constexpr std::size_t max_mismatches = 100;
+constexpr std::size_t rows_at_once = 32;
 
 class Verifier {
  public:
@@ -70,14 +71,43 @@ class Verifier {
     }
   }
 
+  /// Rows so that those follow each other that show one geometry for another.
+  [[nodiscard]] std::vector<std::uint32_t> sort_by_geometry() const {
+    const auto mesh_of = [](const Scene& scene, NodeId node) {
+      return to_index(node) < scene.nodes.size() ? scene[node].mesh : no_mesh;
+    };
+    std::vector<
+        std::tuple<MeshId, std::uint32_t, std::uint64_t, MeshId, std::uint32_t, std::uint32_t>>
+        keys;
+    keys.reserve(ledger_.rows.size());
+    for (std::uint32_t r = 0; r < ledger_.rows.size(); ++r) {
+      const LedgerRow& row = ledger_.rows[r];
+      keys.emplace_back(mesh_of(after_, row.node), row.primitive, row.first_index,
+                        mesh_of(before_, row.source.node), row.source.primitive, r);
+    }
+    std::sort(keys.begin(), keys.end());
+    std::vector<std::uint32_t> out;
+    out.reserve(keys.size());
+    for (const auto& key : keys) {
+      out.push_back(std::get<5>(key));
+    }
+    return out;
+  }
+
   bool audit_rows(const RunControl& run) {
     const Auditor auditor(before_, after_, ledger_, settings_);
     std::vector<DrawAudit> audits(ledger_.rows.size());
-    if (!for_each_index(audits.size(), run, "auditing", [&](std::size_t i) {
-          if (ledger_.rows[i].fate != Fate::dropped) {
-            audits[i] = auditor.audit(ledger_.rows[i]);
-          }
-        })) {
+    const std::vector<std::uint32_t> order = sort_by_geometry();
+    if (!for_each_range(order.size(), rows_at_once, run, "auditing",
+                        [&](std::size_t begin, std::size_t end) {
+                          Auditor::Memory memory;
+                          for (std::size_t o = begin; o < end; ++o) {
+                            const LedgerRow& row = ledger_.rows[order[o]];
+                            if (row.fate != Fate::dropped) {
+                              audits[order[o]] = auditor.audit(row, memory);
+                            }
+                          }
+                        })) {
       return false;
     }
     for (std::size_t i = 0; i < audits.size(); ++i) {

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <future>
 #include <map>
 #include <set>
 #include <tuple>
@@ -139,6 +140,19 @@ Result<void> verify_views(const DrawnScene& before,
     request.measure = Measure::facing;
     audience->begin(before, after);
   }
+  const auto take = [&](JudgedView judged) {
+    faults.add(judged);
+    add_rejections(before.survey, judged, verdict.rejected);
+    verdict.passed = verdict.passed && judged.check.passed;
+    verdict.views.push_back(std::move(judged.check));
+  };
+  // While a view is drawn, the one before it is compared and shown.
+  std::future<JudgedView> comparing;
+  const auto finish = [&] {
+    if (comparing.valid()) {
+      take(comparing.get());
+    }
+  };
   for (std::size_t v = 0; v < views.size(); ++v) {
     if (run.observer != nullptr &&
         !run.observer->advance("drawing views",
@@ -148,29 +162,32 @@ Result<void> verify_views(const DrawnScene& before,
     const auto same = std::find_if(known.begin(), known.end(),
                                    [&](const ViewCheck& check) { return check.number == v; });
     if (same != known.end()) {
+      finish();
       verdict.passed = verdict.passed && same->passed;
       verdict.views.push_back(*same);
       continue;
     }
-    const auto a = before.shots.make_shot(views[v], request);
+    auto a = before.shots.make_shot(views[v], request);
     if (!a) {
       return Failure(a.error());
     }
-    const auto b = after.shots.make_shot(views[v], request);
+    auto b = after.shots.make_shot(views[v], request);
     if (!b) {
       return Failure(b.error());
     }
-    JudgedView judged = judge.judge(*a, *b, run);
-    judged.check.view = views[v].name;
-    judged.check.number = static_cast<std::uint32_t>(v);
-    if (audience != nullptr) {
-      audience->show(v, views[v], *a, *b, judged.heat);
-    }
-    faults.add(judged);
-    add_rejections(before.survey, judged, verdict.rejected);
-    verdict.passed = verdict.passed && judged.check.passed;
-    verdict.views.push_back(std::move(judged.check));
+    finish();
+    comparing = std::async(run.threads == 1 ? std::launch::deferred : std::launch::async,
+                           [&, v, a = std::move(*a), b = std::move(*b)] {
+                             JudgedView judged = judge.judge(a, b, run);
+                             judged.check.view = views[v].name;
+                             judged.check.number = static_cast<std::uint32_t>(v);
+                             if (audience != nullptr) {
+                               audience->show(v, views[v], a, b, judged.heat);
+                             }
+                             return judged;
+                           });
   }
+  finish();
   verdict.group_faults = faults.make_list();
   sort_worst_first(verdict.views);
   return {};

@@ -48,8 +48,17 @@ layout(location = 1) out vec4 picture;
 #endif
 #ifdef COUNTS_SURFACES
 layout(location = 0) out float surfaces;
-#else
-layout(location = 0) out uvec4 hit;  // record, element, distance, measure
+#endif
+#ifdef FINDS
+layout(location = 0) out uvec2 found;  // record, element
+#endif
+#ifdef MEASURES
+layout(location = 2) out vec2 measured;  // distance, measure
+#endif
+#ifdef SHADES
+// What hides is found already, so that nothing is shaded that does not show.
+layout(early_fragment_tests) in;
+uniform usampler2D shown;  // record, element
 #endif
 
 const float pi = 3.14159265;
@@ -86,21 +95,37 @@ vec3 find_sky(vec3 direction) {
   return mix(vec3(0.30, 0.29, 0.27), vec3(0.72, 0.76, 0.82), 0.5 + 0.5 * direction.y);
 }
 
-// glTF 2.0, appendix B: Lambert below GGX with correlated Smith masking and Schlick's Fresnel.
-vec3 reflect_light(vec3 n, vec3 v, vec3 l, vec3 diffuse, vec3 f0, float alpha) {
-  float nl = dot(n, l);
+// What is the same for all lights of a surface.
+struct Surface {
+  vec3 n;
+  vec3 v;
+  vec3 diffuse;  // divided by pi
+  vec3 f0;
+  float nv;
+  float a2;      // roughness to the fourth
+  float masked;  // by the surface itself, towards the eye
+};
+
+Surface make_surface(vec3 n, vec3 v, vec3 diffuse, vec3 f0, float alpha) {
   float nv = max(abs(dot(n, v)), 1e-4);
-  if (nl <= 0.0) {
-    return vec3(0);
-  }
-  vec3 h = normalize(l + v);
-  float nh = clamp(dot(n, h), 0.0, 1.0);
   float a2 = alpha * alpha;
-  float d = nh * nh * (a2 - 1.0) + 1.0;
-  float distribution = a2 / (pi * d * d);
-  float masking = 0.5 / (nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2));
-  vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(v, h), 0.0, 1.0), 5.0);
-  return nl * ((1.0 - fresnel) * diffuse / pi + fresnel * min(distribution * masking, 64.0));
+  return Surface(n, v, diffuse / pi, f0, nv, a2, sqrt(nv * nv * (1.0 - a2) + a2));
+}
+
+// glTF 2.0, appendix B: Lambert below GGX with correlated Smith masking and Schlick's Fresnel.
+vec3 reflect_light(Surface s, vec3 l) {
+  float nl = max(dot(s.n, l), 0.0);
+  vec3 between = l + s.v;
+  vec3 h = between * inversesqrt(max(dot(between, between), 1e-12));
+  float nh = clamp(dot(s.n, h), 0.0, 1.0);
+  float d = nh * nh * (s.a2 - 1.0) + 1.0;
+  // Distribution and masking with one division.
+  float below = 2.0 * pi * d * d * (nl * s.masked + s.nv * sqrt(nl * nl * (1.0 - s.a2) + s.a2));
+  float gloss = min(s.a2 / below, 64.0);
+  float away = 1.0 - clamp(dot(s.v, h), 0.0, 1.0);
+  float away2 = away * away;  // a power would be a logarithm
+  vec3 fresnel = s.f0 + (1.0 - s.f0) * (away2 * away2 * away);
+  return nl * ((1.0 - fresnel) * s.diffuse + fresnel * gloss);
 }
 
 // Light of the sky that a rough surface reflects.
@@ -119,13 +144,13 @@ vec3 find_light(Light light, out vec3 l) {
     return light.color.rgb;
   }
   vec3 to = light.place.xyz - at;
-  float distance = max(length(to), 0.05);
-  l = to / distance;
-  float share = light.place.w > 0.0 ? distance / light.place.w : 0.0;
-  float window = clamp(1.0 - share * share * share * share, 0.0, 1.0);
+  float squared = max(dot(to, to), 0.0025);
+  l = to * inversesqrt(squared);
+  float share = light.place.w > 0.0 ? squared / (light.place.w * light.place.w) : 0.0;
+  float window = clamp(1.0 - share * share, 0.0, 1.0);
   float cone = light.direction.w == 2.0
       ? clamp(dot(-l, light.direction.xyz) * light.cone.x + light.cone.y, 0.0, 1.0) : 1.0;
-  return light.color.rgb * window * cone * cone / (distance * distance);
+  return light.color.rgb * (window * cone * cone / squared);
 }
 
 vec3 find_normal(vec3 v, bool front) {
@@ -170,10 +195,11 @@ vec3 find_color(vec4 base, vec3 v, bool front) {
   vec3 diffuse = base.rgb * (1.0 - metallic);
   vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
   vec3 sum = open * (diffuse * find_sky(n) + reflect_sky(n, v, f0, roughness));
+  Surface lit = make_surface(n, v, diffuse, f0, roughness * roughness);
   for (int i = 0; i < light_count; ++i) {
     vec3 l;
     vec3 strength = find_light(lights[i], l);
-    sum += strength * reflect_light(n, v, l, diffuse, f0, roughness * roughness);
+    sum += strength * reflect_light(lit, l);
   }
   vec3 emission = material.emission.rgb * own_emission.rgb;
 #if TEXTURES & 16
@@ -213,26 +239,31 @@ float find_measure(vec3 v) {
 }
 
 void main() {
-  bool front = sides == 3 || (own_emission.w > 0.0 ? gl_FrontFacing : !gl_FrontFacing);
-#ifdef MAY_DISCARD
-  if (sides == 2 && !front) {
+#ifdef SHADES
+  if (texelFetch(shown, ivec2(gl_FragCoord.xy), 0).x != record_of) {
     discard;
   }
 #endif
-  vec3 v = -normalize(at);
 #if defined(LIT) || defined(MAY_DISCARD)
+  bool front = sides == 3 || (own_emission.w > 0.0 ? gl_FrontFacing : !gl_FrontFacing);
   vec4 base = find_base();
+#endif
 #ifdef MAY_DISCARD
-  if (base.a < material.emission.w) {
+  if ((sides == 2 && !front) || base.a < material.emission.w) {
     discard;
   }
-#endif
 #endif
 #ifdef COUNTS_SURFACES
   surfaces = 1.0;
-#else
-  hit = uvec4(record_of, uint(gl_PrimitiveID), floatBitsToUint(dot(at, axis)),
-              floatBitsToUint(find_measure(v)));
+#endif
+#ifdef FINDS
+  found = uvec2(record_of, uint(gl_PrimitiveID));
+#endif
+#if defined(LIT) || defined(MEASURES)
+  vec3 v = -normalize(at);
+#endif
+#ifdef MEASURES
+  measured = vec2(dot(at, axis), find_measure(v));
 #endif
 #ifdef LIT
 #ifdef BLENDED

@@ -25,6 +25,9 @@ layout(std430, binding = 0) readonly buffer Records { Record records[]; };
 
 uniform mat4 projection;  // from there
 
+// Depth that one program wrote is compared with that of another.
+invariant gl_Position;
+
 out vec3 at;  // seen from the eye
 #ifdef HAS_NORMALS
 out vec3 world_normal;
