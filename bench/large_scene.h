@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 
 #include "wakuzume/scene.h"
 
@@ -21,5 +22,11 @@ Scene make_dense_scene(std::size_t nodes, std::size_t vertices);
 /// third of the models stored as many copies, a third of the materials under several names.
 /// \param pieces  of furniture, with some three draws each
 Scene make_district(std::size_t pieces);
+
+enum class UnlikeShape : std::uint8_t { triangle, quad, strip };
+
+/// `count` pieces of a level, each with a mesh of its own, all of one kind and, but for one in a
+/// hundred, none like another: what comes of brushes, where places are baked into the vertices.
+Scene make_unlike_scene(std::size_t count, UnlikeShape shape);
 
 }  // namespace wakuzume

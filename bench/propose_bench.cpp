@@ -185,6 +185,33 @@ BENCHMARK(BM_Families_district)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime();
 
+/// Thousands of shapes of one signature that only a fit could tell apart.
+void BM_Families_unlike(benchmark::State& state) {
+  static std::map<std::pair<std::int64_t, std::int64_t>, Town> made;
+  const std::pair key(state.range(0), state.range(1));
+  if (!made.contains(key)) {
+    made.clear();
+    made[key].scene = make_unlike_scene(static_cast<std::size_t>(state.range(0)),
+                                        static_cast<UnlikeShape>(state.range(1)));
+    made[key].survey = *survey(made[key].scene);
+  }
+  const Town& town = made[key];
+  std::size_t families = 0;
+  for (auto _ : state) {
+    families =
+        find_families(town.scene, town.survey, {}, RunControl{.threads = 1})->prototypes.size();
+  }
+  state.SetItemsProcessed(state.iterations() * state.range(0));
+  state.SetComplexityN(state.range(0));
+  state.SetLabel(fmt::format("{} families", families));
+}
+BENCHMARK(BM_Families_unlike)
+    ->Name("BM_Families/unlike/threads:1/shapes/kind")
+    ->ArgsProduct({{10'000, 100'000, 1'000'000}, {0, 1, 2}})
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(1)
+    ->UseRealTime();
+
 // ---- the rival --------------------------------------------------------------------------------
 
 /// The best mean frame of all fixed grids from the whole scene down to a 256th, in steps of the

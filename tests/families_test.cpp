@@ -231,6 +231,71 @@ TEST(FindFamilies, CopesWithAHundredThousandQuads) {
   EXPECT_NEAR(families.members.back().fit.matrix[12], 2.0 * ((quads - 1) % 300), 1e-3);
 }
 
+/// Few corners, so that nothing but a fit tells them apart: from square to five hundred times as long
+/// as wide, a third of them moved copies, nearly within or beyond what is allowed.
+std::vector<MeshData> make_look_alikes(std::uint32_t seed, std::size_t count) {
+  std::mt19937 random(seed);
+  const auto pick = [&](double low, double high) {
+    return static_cast<float>(low + (high - low) * static_cast<double>(random() % 100'000) / 1e5);
+  };
+  std::vector<MeshData> out;
+  while (out.size() < count) {
+    if (out.size() > 4 && random() % 3 == 0) {
+      MeshData copy = out[random() % out.size()];
+      const double off = test::find_diagonal(copy) * (random() % 2 == 0 ? 3e-5 : 3e-3);
+      for (float& value : copy.positions) {
+        value += pick(-off, off);
+      }
+      const auto trs = test::make_random_trs(
+          static_cast<std::uint32_t>(random() % 1000),
+          random() % 2 == 0 ? test::Scaling::uniform : test::Scaling::each_axis);
+      out.push_back(test::shuffle_part(test::transform_part(copy, trs),
+                                       static_cast<std::uint32_t>(out.size())));
+      continue;
+    }
+    MeshData quad = test::make_square();
+    const float length = std::exp(pick(0, std::log(500.0)));
+    for (std::size_t v = 0; v < quad.positions.size() / 3; ++v) {
+      quad.positions[3 * v] = length * quad.positions[3 * v] + pick(-0.3, 0.3);
+      quad.positions[3 * v + 1] += pick(-0.3, 0.3);
+      if (seed % 2 == 0 && !quad.uvs.empty()) {
+        quad.uvs[2 * v] = quad.positions[3 * v] / 4;
+        quad.uvs[2 * v + 1] = quad.positions[3 * v + 1] / 4;
+      }
+    }
+    out.push_back(std::move(quad));
+  }
+  return out;
+}
+
+class LookAlikes : public testing::TestWithParam<std::uint32_t> {};
+
+TEST_P(LookAlikes, JoinWhatBruteForceJoins) {
+  const Scene scene = make_scene(make_look_alikes(GetParam(), 160));
+  const auto found = survey(scene);
+  const Families families = families_of(scene);
+  const auto primitive_of = [&](std::size_t shape) -> const Primitive& {
+    return scene[found->shapes[shape].mesh].primitives[found->shapes[shape].primitive];
+  };
+  std::vector<std::size_t> prototypes;
+  std::size_t repeats = 0;
+  for (std::size_t shape = 0; shape < found->shapes.size(); ++shape) {
+    const auto first = std::find_if(prototypes.begin(), prototypes.end(), [&](std::size_t other) {
+      return find_fit(scene, primitive_of(other), primitive_of(shape), FamilySettings{});
+    });
+    const std::size_t wanted = first == prototypes.end() ? shape : *first;
+    if (first == prototypes.end()) {
+      prototypes.push_back(shape);
+    }
+    repeats += wanted != shape ? 1U : 0U;
+    EXPECT_EQ(to_index(families.prototypes[families.members[shape].family]), wanted) << shape;
+  }
+  EXPECT_GT(repeats, 15U);
+  EXPECT_GT(prototypes.size(), 60U);
+}
+
+INSTANTIATE_TEST_SUITE_P(Seeds, LookAlikes, testing::Range(1U, 9U));
+
 TEST(FindFamilies, KeepsMorphingShapesToThemselves) {
   SceneBuilder builder;
   const MeshData part = test::make_part(1);

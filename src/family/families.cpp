@@ -6,7 +6,9 @@
 
 #include <algorithm>
 #include <map>
+#include <unordered_map>
 
+#include "family/candidates.h"
 #include "family/fit.h"
 #include "scene/running.h"
 
@@ -45,7 +47,7 @@ class FamilyFinder {
     leader_.resize(first_shape_.size());
     likeness_.assign(first_shape_.size(), Likeness::prototype);
     fits_.resize(first_shape_.size());
-    descriptors_.resize(first_shape_.size());
+    invariants_.resize(first_shape_.size());
     for (std::size_t c = 0; c < leader_.size(); ++c) {
       leader_[c] = static_cast<std::uint32_t>(c);
     }
@@ -80,7 +82,8 @@ class FamilyFinder {
       all.insert(all.end(), bucket.begin(), bucket.end());
     }
     return for_each_index(all.size(), run, "measuring shapes", [&](std::size_t i) {
-      descriptors_[all[i]] = make_descriptor(points_of(all[i]), settings_);
+      const Points points = points_of(all[i]);
+      invariants_[all[i]] = {make_descriptor(points, settings_), list_fixed_values(points)};
     });
   }
 
@@ -90,31 +93,22 @@ class FamilyFinder {
 
   /// Each content joins the first prototype it fits, or becomes one.
   void sort_bucket(const Bucket& bucket) {
-    struct Prototype {
-      std::uint32_t content = 0;
-      Points points;
+    PrototypeIndex prototypes(invariants_, bucket, find_values_tolerance(settings_));
+    // Of most prototypes nothing comes near.
+    std::unordered_map<std::uint32_t, Points> known;
+    const auto points_once = [&](std::uint32_t prototype) -> const Points& {
+      const auto hit = known.find(prototype);
+      return hit != known.end() ? hit->second
+                                : known.emplace(prototype, points_of(prototype)).first->second;
     };
-    std::multimap<double, Prototype> prototypes;
-    double widest = 0;
     for (const std::uint32_t content : bucket) {
-      const Descriptor& own = descriptors_[content];
-      const double reach = own.slack + widest;
-      std::vector<const Prototype*> near;
-      for (auto at = prototypes.lower_bound(own.value - reach);
-           at != prototypes.end() && at->first <= own.value + reach; ++at) {
-        if (may_fit(own, descriptors_[at->second.content])) {
-          near.push_back(&at->second);
-        }
-      }
-      std::sort(near.begin(), near.end(),
-                [](const Prototype* a, const Prototype* b) { return a->content < b->content; });
-      Points points = points_of(content);
-      const bool joined = std::any_of(near.begin(), near.end(), [&](const Prototype* prototype) {
-        return join(content, points, prototype->content, prototype->points);
+      const std::vector<std::uint32_t> near = prototypes.list(content);
+      const Points points = near.empty() ? Points{} : points_of(content);
+      const bool joined = std::any_of(near.begin(), near.end(), [&](std::uint32_t prototype) {
+        return join(content, points, prototype, points_once(prototype));
       });
       if (!joined) {
-        widest = std::max(widest, own.slack);
-        prototypes.emplace(own.value, Prototype{content, std::move(points)});
+        prototypes.add(content);
       }
     }
   }
@@ -163,7 +157,7 @@ class FamilyFinder {
   std::vector<std::uint32_t> leader_;       ///< by content: the prototype's content
   std::vector<Likeness> likeness_;
   std::vector<Fit> fits_;
-  std::vector<Descriptor> descriptors_;
+  std::vector<Invariants> invariants_;
 };
 
 }  // namespace

@@ -90,7 +90,7 @@ class Fitter {
     if (from_.positions.size() != to_.positions.size() ||
         from_.corners.size() != to_.corners.size() || from_.width != to_.width ||
         !(to_.diagonal > 0) || !std::isfinite(to_.diagonal) || !std::isfinite(from_.diagonal) ||
-        !same_means()) {
+        !same_fixed_values()) {
       return std::nullopt;
     }
     if (auto fit = try_in_place()) {
@@ -384,16 +384,14 @@ class Fitter {
 
   // ---- checks --------------------------------------------------------------------------------
 
-  /// What no transform changes is equal on average, before it is held vertex against vertex.
-  [[nodiscard]] bool same_means() const {
-    return std::all_of(from_.lanes.begin(), from_.lanes.end(), [&](const Lane& lane) {
-      bool same = true;
-      for (std::uint32_t i = lane.offset; i < lane.offset + lane.width; ++i) {
-        same = same && (lane.role != LaneRole::value || std::abs(from_.means[i] - to_.means[i]) <=
-                                                            1.01 * settings_.attribute_tolerance);
-      }
-      return same;
-    });
+  /// What no transform changes is alike on the whole, before it is held vertex against vertex.
+  [[nodiscard]] bool same_fixed_values() const {
+    const std::vector<double> here = list_fixed_values(from_);
+    const std::vector<double> there = list_fixed_values(to_);
+    return std::equal(here.begin(), here.end(), there.begin(), there.end(),
+                      [&](double a, double b) {
+                        return std::abs(a - b) <= find_values_tolerance(settings_);
+                      });
   }
 
   [[nodiscard]] bool same_values(std::size_t from, std::size_t to) const {

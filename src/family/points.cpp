@@ -277,13 +277,10 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   if (whitening.rank == 0) {
     return {};
   }
+  Descriptor out;
   // Where the part is thin, whitening raises its noise.
-  const double thinnest = whitening.deviations[whitening.rank - 1];
-  const double noise = 2 * settings.tolerance * points.diagonal / thinnest;
-  std::vector<double> sums(points.width, 0);
-  std::vector<double> products(points.width, 0);
-  double first = 0;
-  double third = 0;
+  out.noise =
+      2 * settings.tolerance * points.diagonal / whitening.deviations[whitening.rank - 1];
   std::vector<float> radius_of(points.positions.size());
   std::transform(points.positions.begin(), points.positions.end(), radius_of.begin(),
                  [&](const Eigen::Vector3d& at) {
@@ -292,37 +289,35 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   std::vector<float> radii;
   radii.reserve(points.corners.size());
   for (const std::uint32_t corner : points.corners) {
-    const auto radius = static_cast<double>(radius_of[corner]);
     radii.push_back(radius_of[corner]);
-    first += radius;
-    third += radius * radius * radius;
-    for (const Lane& lane : points.lanes) {
-      for (std::uint32_t i = lane.offset;
-           lane.role == LaneRole::value && i < lane.offset + lane.width; ++i) {
-        const auto value = static_cast<double>(points.record(corner)[i]);
-        sums[i] += value;
-        products[i] += value * radius;
-      }
-    }
   }
-  const auto count = static_cast<double>(points.corners.size());
-  Descriptor out;
-  out.noise = noise;
   std::sort(radii.begin(), radii.end());
   for (std::size_t k = 0; k < out.radii.size(); ++k) {
     out.radii[k] = radii[k * (radii.size() - 1) / (out.radii.size() - 1)];
   }
-  // Irrational weights, so that different parts seldom weigh the same.
-  out.value = first / count * 1.4142135623730951 + third / count * 0.5772156649015329 +
-              10.0 * whitening.rank;
-  out.slack = noise * (1.5 + 2 * std::max(1.0, third / count)) + 1e-9;
-  double weight = 1.6180339887498949;
-  for (std::size_t i = 0; i < sums.size(); ++i) {
-    out.value += weight * (sums[i] / count + 0.3183098861837907 * products[i] / count);
-    out.slack += weight * (2 * settings.attribute_tolerance + noise * std::abs(sums[i] / count));
-    weight = weight > 4 ? weight / 2.718281828459045 : weight * 1.2020569031595942;
+  return out;
+}
+
+std::vector<double> list_fixed_values(const Points& points) {
+  std::vector<double> out;
+  const auto count = static_cast<double>(std::max<std::size_t>(1, points.corners.size()));
+  for (const Lane& lane : points.lanes) {
+    for (std::uint32_t i = lane.offset;
+         lane.role == LaneRole::value && i < lane.offset + lane.width; ++i) {
+      double squares = 0;
+      for (const std::uint32_t corner : points.corners) {
+        const double away = static_cast<double>(points.record(corner)[i]) - points.means[i];
+        squares += away * away;
+      }
+      out.push_back(points.means[i]);
+      out.push_back(std::sqrt(squares / count));
+    }
   }
   return out;
+}
+
+double find_values_tolerance(const FamilySettings& settings) {
+  return 1.01 * settings.attribute_tolerance;
 }
 
 }  // namespace wakuzume

@@ -51,6 +51,11 @@ Points make_points(const Scene& scene,
                    std::vector<std::uint32_t> corners,
                    const FamilySettings& settings);
 
+/// Mean and deviation over the corners of each value that no transform touches (UVs, colours, values
+/// of one's own). Where each value is off by at most so much, so are these.
+std::vector<double> list_fixed_values(const Points& points);
+double find_values_tolerance(const FamilySettings& settings);
+
 /// What must be equal before two primitives are worth a look: topology, elements, attributes.
 std::string make_signature(const Scene& scene,
                            const Primitive& primitive,
@@ -65,10 +70,8 @@ struct Whitening {
 };
 Whitening make_whitening(const Points& points);
 
-/// Invariants of a family, weighed into one number, and by how much that may be off.
+/// Invariants of a family that do not depend on the order of its vertices.
 struct Descriptor {
-  double value = 0;
-  double slack = 0;
   double noise = 0;               ///< of a whitened coordinate
   std::array<float, 32> radii{};  ///< whitened distances from the centre, evenly from all in order
 };
