@@ -56,8 +56,8 @@ void BM_Shots_floor(benchmark::State& state) {
 }
 
 /// Both scenes from all views, compared pixel by pixel: all that verify does with pictures.
-void BM_VerifyViews(benchmark::State& state) {
-  Drawn before(make_large_scene(static_cast<std::size_t>(state.range(0))));
+void compare_views(benchmark::State& state, Scene scene) {
+  Drawn before(std::move(scene));
   const Outlook outlook{*make_views(before.scene, before.survey, {.count = 32}),
                         shipped_profiles().back()};
   const Plan plan = *propose(before.scene, before.survey, {}, outlook);
@@ -80,15 +80,80 @@ void BM_VerifyViews(benchmark::State& state) {
   state.SetItemsProcessed(state.iterations() * view_count * 2);
   double submit_before = 0;
   double submit_after = 0;
+  double triangles = 0;
   for (const ViewCheck& check : verdict.views) {
     submit_before += check.before.submit_ms / view_count;
     submit_after += check.after.submit_ms / view_count;
+    triangles += static_cast<double>(check.before.triangles) / view_count;
   }
   state.counters["passed"] = verdict.passed ? 1 : 0;
+  state.counters["triangles_in_view"] = triangles;
   state.counters["submit_ms_before"] = submit_before;
   state.counters["submit_ms_after"] = submit_after;
 }
 
+void BM_VerifyViews(benchmark::State& state) {
+  compare_views(state, make_large_scene(static_cast<std::size_t>(state.range(0))));
+}
+
+void BM_VerifyViews_district(benchmark::State& state) {
+  compare_views(state, make_district(static_cast<std::size_t>(state.range(0))));
+}
+
+// ---- the audit --------------------------------------------------------------------------------
+
+struct BuiltDistrict {
+  Scene before;
+  Built built;
+};
+
+const BuiltDistrict& find_built_district() {
+  static const BuiltDistrict made = [] {
+    BuiltDistrict out;
+    out.before = make_district(50'000);
+    const Survey found = *survey(out.before);
+    const Outlook outlook{*make_views(out.before, found, {.count = 32}), shipped_profiles().back()};
+    out.built = *build(out.before, *propose(out.before, found, {}, outlook));
+    return out;
+  }();
+  return made;
+}
+
+/// What the audit reads besides geometry: the bytes of both scenes once, for their hashes.
+void BM_Audit_floor(benchmark::State& state) {
+  const BuiltDistrict& district = find_built_district();
+  const RunControl run{.threads = 2};
+  for (auto _ : state) {
+    benchmark::DoNotOptimize(make_content_hash(district.before, run));
+    benchmark::DoNotOptimize(make_content_hash(district.built.scene, run));
+  }
+}
+
+void BM_Audit(benchmark::State& state) {
+  const BuiltDistrict& district = find_built_district();
+  std::uint64_t triangles = 0;
+  for (auto _ : state) {
+    const auto verdict =
+        verify(district.before, district.built.scene, district.built.ledger, {}, {.threads = 2});
+    triangles = verdict->passed ? verdict->triangles_checked : 0;
+  }
+  state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(triangles));
+}
+
+BENCHMARK(BM_Audit_floor)
+    ->Name("BM_Audit/floor_hash/district/threads:2")
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+BENCHMARK(BM_Audit)
+    ->Name("BM_Audit/district/threads:2")
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+BENCHMARK(BM_VerifyViews_district)
+    ->Name("BM_VerifyViews/district/pieces")
+    ->Arg(50'000)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
 BENCHMARK(BM_Shots_floor)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK(BM_VerifyViews)->ArgName("draws")->Arg(10'000)->Arg(50'000)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
 

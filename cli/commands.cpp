@@ -287,7 +287,7 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   const std::string stem = fs::path(input).stem().string();
   const std::string target = (folder / (stem + ".glb")).string();
   proposal->plan.scene_path = make_relative(input, target);
-  ReportAudience audience;
+  ReportAudience audience(command.run().threads);
   auto made = build_until_it_holds(command, *proposal, input, target, audience, watch);
   if (!made) {
     return command.fail(made.error());

@@ -8,8 +8,12 @@
 #include <chrono>
 #include <csignal>
 
+#include "text.h"
+
 namespace wakuzume::cli {
 namespace {
+
+constexpr std::size_t most_columns = 70;
 
 volatile std::sig_atomic_t interrupted = 0;
 
@@ -46,7 +50,8 @@ Console::~Console() { clear_progress(); }
 
 bool Console::advance(std::string_view stage, double done) {
   if (shows_progress_) {
-    fmt::print(stderr, "\r\x1b[K{} {:.0f} %", stage, done * 100);
+    // A line that wraps could not be taken back.
+    fmt::print(stderr, "\r\x1b[K{} {:.0f} %", cut(std::string(stage), most_columns), done * 100);
     line_open_ = true;
   }
   return interrupted == 0;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cctype>
 #include <filesystem>
+#include <future>
 
 #include "text.h"
 
@@ -70,10 +71,17 @@ void ReportAudience::show(std::size_t number,
                           const Pixels& heat) {
   // Of one that is drawn again the last counts.
   std::erase_if(views_, [&](const ReportView& shown) { return shown.number == number; });
-  views_.push_back(
-      {number, encode_small(before.picture, view_px), encode_small(after.picture, view_px),
-       encode_small(paint_classes(before, before_), view_px),
-       encode_small(paint_classes(after, after_), view_px), encode_small(heat, view_px)});
+  // Side by side: while they are made, the next view is drawn.
+  const auto start = [&](const auto& make) {
+    return std::async(threads_ == 1 ? std::launch::deferred : std::launch::async, make);
+  };
+  auto shaded_after = start([&] { return encode_small(after.picture, view_px); });
+  auto draws_before = start([&] { return encode_small(paint_classes(before, before_), view_px); });
+  auto draws_after = start([&] { return encode_small(paint_classes(after, after_), view_px); });
+  auto differences = start([&] { return encode_small(heat, view_px); });
+  Bytes shaded_before = encode_small(before.picture, view_px);
+  views_.push_back({number, std::move(shaded_before), shaded_after.get(), draws_before.get(),
+                    draws_after.get(), differences.get()});
 }
 
 void FolderAudience::begin(const DrawnScene&, const DrawnScene&) {

@@ -16,6 +16,9 @@ namespace wakuzume::cli {
 /// Keeps the views as the report page wants them.
 class ReportAudience final : public ViewAudience {
  public:
+  /// \param threads  1: pictures are made one after the other
+  explicit ReportAudience(unsigned threads) : threads_(threads) {}
+
   void begin(const DrawnScene& before, const DrawnScene& after) override;
   void show(std::size_t number,
             const Viewpoint& view,
@@ -25,6 +28,7 @@ class ReportAudience final : public ViewAudience {
   std::vector<ReportView> take_views() { return std::move(views_); }
 
  private:
+  unsigned threads_;
   DrawClasses before_;
   DrawClasses after_;
   std::vector<ReportView> views_;

@@ -173,6 +173,7 @@ TEST_F(BrokenPictures, AreNotDrawnWhereTheirChecksAreKnown) {
   verdict.passed = true;
   ASSERT_TRUE(verify_views(before.get(), after.get(), built_.ledger, views, {}, verdict, &counter,
                            {}, std::span(&known, 1)));
+  std::sort(counter.shown.begin(), counter.shown.end());
   EXPECT_EQ(counter.shown, (std::vector<std::size_t>{0, 1, 3}));
   EXPECT_TRUE(verdict.passed);
   ASSERT_EQ(verdict.views.size(), 4U);
@@ -180,6 +181,65 @@ TEST_F(BrokenPictures, AreNotDrawnWhereTheirChecksAreKnown) {
                                   [](const ViewCheck& view) { return view.number == 2; });
   EXPECT_EQ(taken->view, "as it was");
   EXPECT_EQ(taken->psnr_db, 51.5);
+}
+
+TEST_F(BrokenPictures, AreDrawnInTheOrderOfTheirWorthWhileThereIsTime) {
+  test::Drawn before(source_, {.width_px = 320, .height_px = 180});
+  test::Drawn after(built_.scene, {.width_px = 320, .height_px = 180});
+  const auto views = choose_views(*make_views(before.scene, before.survey, {.count = 16}), 12);
+  Counter counter;
+  Verdict verdict;
+  verdict.passed = true;
+  // So little that the first view alone is begun.
+  ASSERT_TRUE(verify_views(before.get(), after.get(), built_.ledger, views, {.seconds = 1e-9},
+                           verdict, &counter));
+  ASSERT_EQ(counter.shown.size(), 1U);
+  const ViewSource first = views[counter.shown.front()].source;
+  EXPECT_TRUE(first == ViewSource::camera || first == ViewSource::overview);
+  EXPECT_EQ(verdict.views.size(), 1U);
+  ASSERT_EQ(verdict.not_checked.size(), 1U);
+  EXPECT_NE(verdict.not_checked.front().find("11 of 12 views"), std::string::npos)
+      << verdict.not_checked.front();
+}
+
+/// Stops at a share of the whole, and keeps what it was told.
+class Stopper : public Observer {
+ public:
+  explicit Stopper(double at) : at_(at) {}
+  bool advance(std::string_view stage, double done) override {
+    stages.emplace_back(stage);
+    least_step = std::min(least_step, done < last_ ? -1 : done - last_);
+    last_ = done;
+    return done < at_;
+  }
+  std::vector<std::string> stages;
+  double least_step = 1;
+
+ private:
+  double at_;
+  double last_ = 0;
+};
+
+TEST_F(BrokenPictures, TellWhichViewIsDrawnAndStopInTheMiddle) {
+  test::Drawn before(source_, {.width_px = 320, .height_px = 180});
+  test::Drawn after(built_.scene, {.width_px = 320, .height_px = 180});
+  const auto views = choose_views(*make_views(before.scene, before.survey, {.count = 16}), 4);
+  Verdict verdict;
+  Stopper never(2);
+  ASSERT_TRUE(verify_views(before.get(), after.get(), built_.ledger, views, {}, verdict, nullptr,
+                           {.observer = &never}));
+  EXPECT_GE(never.least_step, 0) << "progress went back";
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    const std::string stage = "drawing view " + std::to_string(v + 1) + " of 4, " + views[v].name;
+    EXPECT_GE(std::count(never.stages.begin(), never.stages.end(), stage), 4) << stage;
+  }
+  Verdict half;
+  Stopper stopper(0.5);
+  const auto stopped = verify_views(before.get(), after.get(), built_.ledger, views, {}, half,
+                                    nullptr, {.observer = &stopper});
+  ASSERT_FALSE(stopped);
+  EXPECT_EQ(stopped.error().code, ErrorCode::cancelled);
+  EXPECT_LT(stopper.stages.size(), never.stages.size());
 }
 
 TEST_F(BrokenPictures, ShowAPartMovedByACentimetre) {

@@ -8,6 +8,7 @@
 #include "wakuzume/ids.h"
 #include "wakuzume/pixels.h"
 #include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
 #include "wakuzume/views.h"
 
 /// Shots: what a scene shows from one view, pixel by pixel, as plain values.
@@ -43,6 +44,8 @@ struct ShotRequest {
   Blends blends = Blends::shown;
   /// Times as many pixels along each side as the maker is set to. \range [1, 4]
   std::uint32_t fineness = 1;
+  /// Is told how much of the shot is there, and may stop it. Borrowed; may be null.
+  Observer* observer = nullptr;
 };
 
 /// What was given to the driver, counted where it was.
@@ -73,7 +76,7 @@ class ShotMaker {
   ShotMaker& operator=(const ShotMaker&) = delete;
   virtual ~ShotMaker() = default;
   /// As large as the maker is set to, cut to the shape that the view's lens has.
-  /// \error cannot_render, too_large
+  /// \error cannot_render, too_large, cancelled
   virtual Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) = 0;
 };
 

@@ -75,6 +75,9 @@ struct VerifySettings {
   /// Views that are drawn and compared: cameras first, then overviews, then samples; 0: none.
   /// \range [0, 65536]
   std::uint32_t picture_views = 12;
+  /// Time for drawing them, the only thing here that a result can depend on from run to run: no
+  /// view is begun after it, and the verdict says how many were left. 0: none. \range [0, 1e6]
+  double seconds = 0;
   std::uint32_t picture_width_px = 1280;  ///< \range [16, 8192]
   std::uint32_t picture_height_px = 720;  ///< \range [16, 8192]
 };

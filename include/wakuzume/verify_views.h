@@ -48,7 +48,7 @@ class ViewAudience {
 /// \param audience  may be null; is not shown what is known
 /// \param known  checks of views that show what they did when these were made, by their numbers:
 ///               taken as they are
-/// \error as the shot makers, cancelled
+/// \error as the shot makers, which are told of the observer, cancelled
 /// \cost two shots a view; O(pixels log rows) to compare them, in parallel
 Result<void> verify_views(const DrawnScene& before,
                           const DrawnScene& after,

@@ -209,6 +209,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "allowed difference of the distance that a pixel shows, by that distance; 0 to 1");
   visit("verify", "picture_views", verify.picture_views,
         "views that are drawn and compared; 0: none; 0 to 65536");
+  visit("verify", "seconds", verify.seconds,
+        "time for drawing views, those of most worth first; 0: as long as it takes; 0 to 1e6");
   visit("verify", "picture_width_px", verify.picture_width_px, "of their pictures; 16 to 8192");
   visit("verify", "picture_height_px", verify.picture_height_px, "of their pictures; 16 to 8192");
   visit("pixels", "stay_steps", verify.pixels[5].steps,

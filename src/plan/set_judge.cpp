@@ -15,8 +15,9 @@
 namespace wakuzume {
 namespace {
 
-/// So far below the limit nothing needs to be looked at vertex by vertex.
-constexpr double far_below = 1e-3;
+/// Of what is allowed: floats that store a transform are off by less, and where no more is used up
+/// nothing needs to be looked at vertex by vertex.
+constexpr double far_below = 0.05;
 
 /// One set, member by member.
 class SetComparison {
@@ -122,7 +123,7 @@ class SetComparison {
                        linear * find_diagonal(box) / 2;
     const double thinnest = as_eigen(here).topLeftCorner<3, 3>().colwise().norm().minCoeff();
     return off <= far_below * settings_.tolerance * find_diagonal(draw.box) &&
-           linear <= far_below * thinnest;
+           linear <= far_below * settings_.direction_tolerance * thinnest;
   }
 
   const Scene& scene_;

@@ -47,8 +47,18 @@ constexpr std::size_t timed_runs = 16;
 constexpr std::size_t timed_run = 64;
 /// Indices after whose drawing it is seen what they hide; half as many more each time.
 constexpr std::uint64_t first_batch_indices = 3U << 18U;
+constexpr std::uint64_t largest_batch_indices = 3U << 20U;
+/// How much of a shot is finding what shows.
+constexpr double finding_share = 0.8;
 /// What of crowded pieces is drawn, roughly.
 constexpr std::uint32_t crowded_share = 8;
+
+Result<void> tell(const ShotRequest& request, double share) {
+  if (request.observer != nullptr && !request.observer->advance("drawing", share)) {
+    return Failure(make_cancelled());
+  }
+  return {};
+}
 
 /// Elements by themselves, a call for all those of a record.
 struct ElementCalls {
@@ -331,7 +341,13 @@ Result<DepthPyramid> Renderer::Impl::find_elements(std::vector<Piece> pieces,
   const bool leaves_out = settings.unseen == Unseen::left_out;
   DepthPyramid pyramid;
   std::uint64_t room = first_batch_indices;
-  for (std::size_t o = 0; o < order.size(); room += room / 2) {
+  for (std::size_t o = 0; o < order.size();
+       room = std::min(largest_batch_indices, room + room / 2)) {
+    if (auto goes_on = tell(
+            request, finding_share * static_cast<double>(o) / static_cast<double>(order.size()));
+        !goes_on) {
+      return Failure(goes_on.error());
+    }
     std::vector<std::uint32_t> batch;
     std::vector<std::uint32_t> crowded;
     for (std::uint64_t indices = 0; o < order.size() && indices < room; ++o) {
@@ -568,6 +584,9 @@ Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
     return Failure(pyramid.error());
   }
   auto pixels = targets.read_elements();
+  if (auto goes_on = tell(request, finding_share); !goes_on) {
+    return goes_on;
+  }
   if (auto done = shade(list_shown(pixels, list, {threads, nullptr}), eye, request, list); !done) {
     return done;
   }

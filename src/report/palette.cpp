@@ -15,6 +15,8 @@ namespace {
 
 constexpr std::size_t nearest = 24;
 constexpr std::size_t most_large = 96;
+/// Of more boxes most are smaller than a pixel, and no one can follow their neighbours.
+constexpr std::size_t most_neighbours = 50'000;
 
 double to_linear(std::uint8_t value) {
   static const std::array<double, 256> table = [] {
@@ -193,6 +195,14 @@ Color make_class_color(std::size_t n) {
 }
 
 std::vector<Color> make_neighbour_colors(std::span<const Box3d> boxes) {
+  if (boxes.size() > most_neighbours) {
+    std::vector<Color> out;
+    out.reserve(boxes.size());
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+      out.push_back(make_class_color(mix(i)));
+    }
+    return out;
+  }
   std::vector<std::size_t> order;
   Centres centres;
   for (std::size_t i = 0; i < boxes.size(); ++i) {

@@ -193,6 +193,7 @@ Result<void> validate(const VerifySettings& settings) {
       {"refiltered_draw_share", settings.refiltered_draw_share, 1},
       {"distance_tolerance", settings.distance_tolerance, 1},
       {"mend_rounds", settings.mend_rounds, 16},
+      {"seconds", settings.seconds, 1e6},
       {"picture_views", settings.picture_views, 65536}};
   for (const auto& [name, value, most] : ranges) {
     if (!(value >= 0 && value <= most)) {

@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
+#include <chrono>
 #include <future>
 #include <map>
 #include <set>
@@ -17,6 +19,8 @@ namespace wakuzume {
 namespace {
 
 constexpr std::size_t max_group_faults = 100;
+constexpr std::array sources_by_worth{ViewSource::camera, ViewSource::listed, ViewSource::overview,
+                                      ViewSource::sample};
 
 /// Wrong pixels, group by group, over all views.
 class FaultSums {
@@ -110,12 +114,144 @@ void add_rejections(const Survey& survey,
   }
 }
 
+/// Progress over all shots, told with the view that is drawn.
+class ViewProgress final : public Observer {
+ public:
+  ViewProgress(Observer* observer, std::span<const Viewpoint> views)
+      : observer_(observer), views_(views) {}
+
+  /// \param shots  that are there, two a view
+  /// \return false to stop
+  bool begin(std::size_t view, std::size_t shots) {
+    shots_ = static_cast<double>(shots);
+    stage_ = fmt::format("drawing view {} of {}, {}", view + 1, views_.size(), views_[view].name);
+    return advance(stage_, 0);
+  }
+  bool advance(std::string_view, double done) override {
+    return observer_ == nullptr ||
+           observer_->advance(stage_, (shots_ + done) / (2 * static_cast<double>(views_.size())));
+  }
+
+ private:
+  Observer* observer_;
+  std::span<const Viewpoint> views_;
+  double shots_ = 0;
+  std::string stage_;
+};
+
 void sort_worst_first(std::vector<ViewCheck>& views) {
-  std::stable_sort(views.begin(), views.end(), [](const ViewCheck& a, const ViewCheck& b) {
-    return std::tuple(a.passed, -a.differing_share(), a.psnr_db) <
-           std::tuple(b.passed, -b.differing_share(), b.psnr_db);
+  std::sort(views.begin(), views.end(), [](const ViewCheck& a, const ViewCheck& b) {
+    return std::tuple(a.passed, -a.differing_share(), a.psnr_db, a.number) <
+           std::tuple(b.passed, -b.differing_share(), b.psnr_db, b.number);
   });
 }
+
+/// Those that someone chose first, then those that see most.
+std::vector<std::size_t> order_by_worth(std::span<const Viewpoint> views) {
+  std::vector<std::size_t> out;
+  for (const ViewSource source : sources_by_worth) {
+    for (std::size_t v = 0; v < views.size(); ++v) {
+      if (views[v].source == source) {
+        out.push_back(v);
+      }
+    }
+  }
+  return out;
+}
+
+/// Draws views and compares them: while one is drawn, the one before it is compared and shown.
+class ViewComparer {
+ public:
+  /// All are borrowed.
+  ViewComparer(const DrawnScene& before,
+               const DrawnScene& after,
+               const Ledger& ledger,
+               std::span<const Viewpoint> views,
+               const VerifySettings& settings,
+               Verdict& verdict,
+               ViewAudience* audience,
+               const RunControl& run)
+      : before_(before),
+        after_(after),
+        views_(views),
+        settings_(settings),
+        verdict_(verdict),
+        audience_(audience),
+        run_(run),
+        judge_(before, after, ledger, settings),
+        faults_(before, ledger),
+        progress_(run.observer, views) {}
+
+  /// The time is over; never before a first view.
+  [[nodiscard]] bool is_late() const {
+    const std::chrono::duration<double> taken = std::chrono::steady_clock::now() - began_;
+    return settings_.seconds > 0 && shots_ > 0 && taken.count() > settings_.seconds;
+  }
+
+  Result<void> compare(std::size_t v) {
+    auto a = draw(before_, v);
+    if (!a) {
+      return Failure(a.error());
+    }
+    auto b = draw(after_, v);
+    if (!b) {
+      return Failure(b.error());
+    }
+    take();
+    comparing_ = std::async(run_.threads == 1 ? std::launch::deferred : std::launch::async,
+                            [this, v, a = std::move(*a), b = std::move(*b)] {
+                              JudgedView judged = judge_.judge(a, b, run_);
+                              judged.check.view = views_[v].name;
+                              judged.check.number = static_cast<std::uint32_t>(v);
+                              if (audience_ != nullptr) {
+                                audience_->show(v, views_[v], a, b, judged.heat);
+                              }
+                              return judged;
+                            });
+    return {};
+  }
+
+  void finish() {
+    take();
+    verdict_.group_faults = faults_.make_list();
+  }
+
+ private:
+  Result<Shot> draw(const DrawnScene& drawn, std::size_t v) {
+    if (!progress_.begin(v, shots_++)) {
+      return Failure(make_cancelled());
+    }
+    ShotRequest request;
+    request.measure = audience_ != nullptr ? Measure::facing : Measure::none;
+    request.observer = &progress_;
+    return drawn.shots.make_shot(views_[v], request);
+  }
+
+  void take() {
+    if (!comparing_.valid()) {
+      return;
+    }
+    JudgedView judged = comparing_.get();
+    faults_.add(judged);
+    add_rejections(before_.survey, judged, verdict_.rejected);
+    verdict_.passed = verdict_.passed && judged.check.passed;
+    verdict_.views.push_back(std::move(judged.check));
+  }
+
+  const DrawnScene& before_;
+  const DrawnScene& after_;
+  std::span<const Viewpoint> views_;
+  const VerifySettings& settings_;
+  Verdict& verdict_;
+  ViewAudience* audience_;
+  const RunControl& run_;
+  PixelJudge judge_;
+  FaultSums faults_;
+  ViewProgress progress_;
+  std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
+  std::size_t shots_ = 0;
+  std::future<JudgedView> comparing_;  ///< last, so that what it uses is there until it ends
+};
 
 }  // namespace
 
@@ -133,70 +269,35 @@ Result<void> verify_views(const DrawnScene& before,
                           ViewAudience* audience,
                           const RunControl& run,
                           std::span<const ViewCheck> known) {
-  const PixelJudge judge(before, after, ledger, settings);
-  FaultSums faults(before, ledger);
-  ShotRequest request;
+  ViewComparer comparer(before, after, ledger, views, settings, verdict, audience, run);
   if (audience != nullptr) {
-    request.measure = Measure::facing;
     audience->begin(before, after);
   }
-  const auto take = [&](JudgedView judged) {
-    faults.add(judged);
-    add_rejections(before.survey, judged, verdict.rejected);
-    verdict.passed = verdict.passed && judged.check.passed;
-    verdict.views.push_back(std::move(judged.check));
-  };
-  // While a view is drawn, the one before it is compared and shown.
-  std::future<JudgedView> comparing;
-  const auto finish = [&] {
-    if (comparing.valid()) {
-      take(comparing.get());
-    }
-  };
-  for (std::size_t v = 0; v < views.size(); ++v) {
-    if (run.observer != nullptr &&
-        !run.observer->advance("drawing views",
-                               static_cast<double>(v) / static_cast<double>(views.size()))) {
-      return Failure(make_cancelled());
-    }
+  std::size_t left = 0;
+  for (const std::size_t v : order_by_worth(views)) {
     const auto same = std::find_if(known.begin(), known.end(),
                                    [&](const ViewCheck& check) { return check.number == v; });
     if (same != known.end()) {
-      finish();
       verdict.passed = verdict.passed && same->passed;
       verdict.views.push_back(*same);
-      continue;
+    } else if (comparer.is_late()) {
+      ++left;
+    } else if (auto compared = comparer.compare(v); !compared) {
+      return compared;
     }
-    auto a = before.shots.make_shot(views[v], request);
-    if (!a) {
-      return Failure(a.error());
-    }
-    auto b = after.shots.make_shot(views[v], request);
-    if (!b) {
-      return Failure(b.error());
-    }
-    finish();
-    comparing = std::async(run.threads == 1 ? std::launch::deferred : std::launch::async,
-                           [&, v, a = std::move(*a), b = std::move(*b)] {
-                             JudgedView judged = judge.judge(a, b, run);
-                             judged.check.view = views[v].name;
-                             judged.check.number = static_cast<std::uint32_t>(v);
-                             if (audience != nullptr) {
-                               audience->show(v, views[v], a, b, judged.heat);
-                             }
-                             return judged;
-                           });
   }
-  finish();
-  verdict.group_faults = faults.make_list();
+  comparer.finish();
+  if (left > 0) {
+    verdict.not_checked.push_back(fmt::format("{} of {} views: verify.seconds is {:g}", left,
+                                              views.size(), settings.seconds));
+  }
   sort_worst_first(verdict.views);
   return {};
 }
 
 std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_t count) {
   std::set<std::size_t> chosen;
-  for (const ViewSource source :
-       {ViewSource::camera, ViewSource::listed, ViewSource::overview, ViewSource::sample}) {
+  for (const ViewSource source : sources_by_worth) {
     std::vector<std::size_t> of_source;
     for (std::size_t v = 0; v < views.size(); ++v) {
       if (views[v].source == source) {
