@@ -335,6 +335,7 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
                   to_comparison(verdict.before, verdict.after) + tell_extras(made->built) + "\n" +
                   to_text(verdict) + print_views(verdict) + print_mends(verdict) +
                   print_budgets(verdict.budgets, verdict.tiers) +
+                  tell_next(proposal->plan, assessment->ladder) +
                   fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, .survey and "
                               ".verdict .json\nOpen {} in a browser\n",
                               folder.string(), stem, beside(target, ".report.html")));

@@ -143,6 +143,34 @@ std::string to_text(const Scene& scene, const Plan& plan) {
   return out + print_kept(plan) + print_groups(scene, plan) + print_forecast(plan);
 }
 
+std::string tell_next(const Plan& plan, const Ladder& ladder) {
+  // A plan never gets quite down to a rung: clusters stay small enough to be culled.
+  constexpr double worth_a_word = 0.9;
+  std::string out;
+  auto draws = static_cast<double>(plan.forecast.after.draws);
+  const auto add = [&](Rung rung, const char* option, const char* what) {
+    const RungCount& could = ladder[rung];
+    if (static_cast<double>(could.draws) < worth_a_word * draws) {
+      out += fmt::format("  {:<28}{:>9} draws at best, {} in a usual view; {}\n",
+                         (out.empty() ? "" : "and ") + std::string(option),
+                         group_digits(could.draws), group_digits(could.median_draws), what);
+      draws = static_cast<double>(could.draws);
+    }
+  };
+  if (plan.routes.empty()) {
+    add(Rung::sharing, "--materials fewest_draws", "shares pages and layers");
+  }
+  if (plan.settings.blended == Blended::keep) {
+    add(Rung::blending, "--blended merge", "gives up the order of blends");
+  }
+  return out.empty()
+             ? out
+             : fmt::format("\nNext, from {} draws and {} in a usual view\n",
+                           group_digits(plan.forecast.after.draws),
+                           group_digits(round_to_count(plan.forecast.after.view_draws.median))) +
+                   out;
+}
+
 std::string compare_with_ladder(const Plan& plan, const Ladder& ladder) {
   std::string out = fmt::format("{:<61}{:>10}{:>20}\n", "How far down the ladder that is", "draws",
                                 "in a usual view");

@@ -14,6 +14,9 @@ namespace wakuzume::cli {
 std::string to_text(const Scene& scene, const Plan& plan);
 /// How far down the survey's ladder the plan goes.
 std::string compare_with_ladder(const Plan& plan, const Ladder& ladder);
+/// What other options could still save, each with its option; empty where it is not worth a word.
+/// \param ladder  of the scene that the plan is for
+std::string tell_next(const Plan& plan, const Ladder& ladder);
 /// Why one draw went where it went.
 std::string to_text(const Scene& scene, const Reason& reason);
 

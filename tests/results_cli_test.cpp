@@ -145,6 +145,20 @@ TEST_F(ToolResults, NamesAndJoinsByTheSettings) {
   EXPECT_FALSE(std::filesystem::exists(path("out2")));
 }
 
+TEST_F(ToolResults, SaysWhatOtherOptionsWouldSaveWhereTheyWould) {
+  test::write_all(path("a.toml"), "[verify]\npicture_views = 0\n");
+  const std::string out =
+      run({"run", path("s.glb"), "--settings", path("a.toml"), "-o", path("out")});
+  const std::size_t next = out.find("Next, from 57 draws");
+  ASSERT_NE(next, std::string::npos) << out;
+  EXPECT_NE(out.find("  --materials fewest_draws", next), std::string::npos);
+  EXPECT_NE(out.find("  and --blended merge", next), std::string::npos);
+  // Who has taken both hears no more of it.
+  const std::string all = run({"run", path("s.glb"), "--settings", path("a.toml"), "--materials",
+                               "fewest_draws", "--blended", "merge", "-o", path("all")});
+  EXPECT_EQ(all.find("Next, from"), std::string::npos);
+}
+
 TEST_F(ToolResults, RefusesALedgerWhoseCarriedSourceIsNotThere) {
   plan();
   run({"build", path("p.json"), "-o", path("r.glb"), "--carry-source"});

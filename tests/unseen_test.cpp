@@ -136,6 +136,34 @@ TEST(Unseen, ChangesNothingInTheGlasshouse) {
   EXPECT_GT(expect_same(scene, views), views.size() * 10'000);
 }
 
+TEST(Unseen, ShadesTheElementThatWasFoundWhereTwoLieInOnePlace) {
+  // One square twice in one mesh, red and then green: as parts that a merge brought together.
+  test::MeshData twice = test::make_square();
+  const test::MeshData once = twice;
+  const auto vertices = static_cast<std::uint32_t>(once.positions.size() / 3);
+  twice.positions.insert(twice.positions.end(), once.positions.begin(), once.positions.end());
+  twice.normals.insert(twice.normals.end(), once.normals.begin(), once.normals.end());
+  twice.uvs.insert(twice.uvs.end(), once.uvs.begin(), once.uvs.end());
+  for (const std::uint32_t index : once.indices) {
+    twice.indices.push_back(index + vertices);
+  }
+  for (std::uint32_t v = 0; v < 2 * vertices; ++v) {
+    const float red = v < vertices ? 1 : 0;
+    twice.colors.insert(twice.colors.end(), {red, 1 - red, 0, 1});
+  }
+  test::SceneBuilder builder;
+  builder.add_node("twice", builder.add_mesh("twice", twice, builder.add_material("paint")),
+                   test::scaled(4, 4, 1, {-2, -2, 0}));
+  test::Drawn drawn(std::move(builder.scene), {.width_px = side_px, .height_px = side_px});
+  const Shot shot = drawn.shoot(test::make_flat_view(1));
+  std::size_t red = 0;
+  for (std::size_t p = 0; p < shot.hits.size(); ++p) {
+    ASSERT_LT(shot.hits[p].element, once.indices.size() / 3) << "the first of both shows";
+    red += shot.picture.rgba[4 * p] > shot.picture.rgba[4 * p + 1] ? 1U : 0U;
+  }
+  EXPECT_EQ(red, shot.hits.size());
+}
+
 TEST(Unseen, KeepsWhatReachesBehindTheEye) {
   test::SceneBuilder builder;
   const MaterialId material = builder.add_material("ground");

@@ -105,7 +105,7 @@ std::vector<GpuRecord> make_factors(const Scene& scene, const Node& node, std::s
   GpuRecord plain{};
   plain.tint = {1, 1, 1, 1};
   plain.emission = {1, 1, 1, 1};
-  plain.surface = {1, 1, 0, 0};
+  plain.surface = {1, 1};
   std::vector<GpuRecord> out(count, plain);
   if (!node.instancing) {
     return out;

@@ -21,7 +21,9 @@ struct GpuRecord {
   std::array<std::array<float, 4>, 3> rows;
   std::array<float, 4> tint;
   std::array<float, 4> emission;
-  std::array<float, 4> surface;
+  std::array<float, 2> surface;
+  std::uint32_t first_shown;  ///< of its elements that are shaded, among those of all
+  std::uint32_t unused;
 };
 /// As `Material` in view.frag.
 struct GpuTextureUse {

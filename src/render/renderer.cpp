@@ -105,6 +105,7 @@ struct Renderer::Impl {
   std::size_t record_room = 0;
   GlBuffer element_indices{};
   GlBuffer element_calls{};
+  GlBuffer shown_numbers{};
 
   Result<void> prepare(const PictureCodec& codec, const RunControl& run);
   [[nodiscard]] Result<void> check_geometry() const;
@@ -129,7 +130,7 @@ struct Renderer::Impl {
   Result<void> shade(const std::vector<ShownElement>& shown,
                      const Eye& eye,
                      const ShotRequest& request,
-                     const Records& list);
+                     Records& list);
   Result<void> draw_all(const std::vector<Piece>& pieces,
                         const Eye& eye,
                         const ShotRequest& request,
@@ -463,18 +464,25 @@ Result<void> Renderer::Impl::draw_crowded(const std::vector<Piece>& pieces,
 Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
                                    const Eye& eye,
                                    const ShotRequest& request,
-                                   const Records& list) {
+                                   Records& list) {
   if (shown.empty()) {
     return {};
   }
   ElementCalls out;
+  std::vector<std::uint32_t> numbers_of_shown;
   for (std::size_t e = 0; e < shown.size(); ++e) {
     const GpuRange& place = items.items[list.of[shown[e].record].item].place;
     if (e == 0 || shown[e].record != shown[e - 1].record) {
       out.begin(shown[e].record, place);
+      list.values[shown[e].record].first_shown = static_cast<std::uint32_t>(e);
     }
     out.add(geometry, place, list.find_element(shown[e].record, shown[e].element));
+    numbers_of_shown.push_back(shown[e].element);
   }
+  upload(list, 0);
+  shown_numbers =
+      make_buffer(static_cast<GLsizeiptr>(4 * numbers_of_shown.size()), numbers_of_shown.data());
+  glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 3, shown_numbers.id());
   targets.shade_elements();
   DrawState state(*device, eye, request, material_buffer(), Pass::shade);
   return issue(out, list, state);

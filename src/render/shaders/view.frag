@@ -59,6 +59,9 @@ layout(location = 2) out vec2 measured;  // distance, measure
 // What hides is found already, so that nothing is shaded that does not show.
 layout(early_fragment_tests) in;
 uniform usampler2D shown;  // record, element
+flat in uint first_shown;
+// Elements that are shaded, as they were numbered when they were found.
+layout(std430, binding = 3) readonly buffer Numbers { uint numbers[]; };
 #endif
 
 const float pi = 3.14159265;
@@ -239,11 +242,6 @@ float find_measure(vec3 v) {
 }
 
 void main() {
-#ifdef SHADES
-  if (texelFetch(shown, ivec2(gl_FragCoord.xy), 0).x != record_of) {
-    discard;
-  }
-#endif
 #if defined(LIT) || defined(MAY_DISCARD)
   bool front = sides == 3 || (own_emission.w > 0.0 ? gl_FrontFacing : !gl_FrontFacing);
   vec4 base = find_base();
@@ -272,5 +270,12 @@ void main() {
   float alpha = 1.0;
 #endif
   picture = vec4(clamp(find_color(base, v, front), 0.0, 1.0) * alpha, alpha);
+#endif
+#ifdef SHADES
+  // Two may have one depth. At the end: what is taken from the pixels beside wants them to run on.
+  uvec2 here = texelFetch(shown, ivec2(gl_FragCoord.xy), 0).xy;
+  if (here.x != record_of || here.y != numbers[first_shown + uint(gl_PrimitiveID)]) {
+    discard;
+  }
 #endif
 }

@@ -19,7 +19,9 @@ struct Record {
   vec4 rows[3];    // to the eye's place, along the world's axes
   vec4 tint;       // factors of the instance
   vec4 emission;   // rgb; w: how its triangles are wound, 1 or -1
-  vec4 surface;    // metallic, roughness
+  vec2 surface;    // metallic, roughness
+  uint first_shown;
+  uint unused;
 };
 layout(std430, binding = 0) readonly buffer Records { Record records[]; };
 
@@ -40,6 +42,9 @@ out vec4 factor;
 flat out vec4 own_emission;
 flat out vec2 own_surface;
 flat out uint record_of;
+#ifdef SHADES
+flat out uint first_shown;
+#endif
 #ifdef HAS_LAYERS
 flat out uint layer_of;
 #endif
@@ -72,8 +77,11 @@ void main() {
   factor *= color;
 #endif
   own_emission = r.emission;
-  own_surface = r.surface.xy;
+  own_surface = r.surface;
   record_of = record_number;
+#ifdef SHADES
+  first_shown = r.first_shown;
+#endif
 #ifdef HAS_LAYERS
   layer_of = uint(layer_number + 0.5);
 #endif
