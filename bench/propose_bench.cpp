@@ -202,7 +202,6 @@ void BM_Families_unlike(benchmark::State& state) {
         find_families(town.scene, town.survey, {}, RunControl{.threads = 1})->prototypes.size();
   }
   state.SetItemsProcessed(state.iterations() * state.range(0));
-  state.SetComplexityN(state.range(0));
   state.SetLabel(fmt::format("{} families", families));
 }
 BENCHMARK(BM_Families_unlike)

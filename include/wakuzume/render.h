@@ -17,8 +17,7 @@
 ///
 /// In: a surveyed scene. Out: shots of it. OpenGL 4.5 through EGL, on a GPU or in software.
 /// 1. A draw of the survey whose box is in view counts as one draw call, as engines issue them.
-/// What
-///    no pixel can show is left out, and many are drawn at once: neither changes a pixel.
+///    What no pixel can show is left out, and many are drawn at once: neither changes a pixel.
 /// 2. Metal-rough shading with every texture of the core material, alpha modes, sidedness, vertex
 ///    colours, instances with factors of their own, WAKUZUME_texture_layers and unlit materials.
 /// 3. Skins stand in the pose of their joints, morph targets have their default weights.

@@ -48,7 +48,7 @@ struct ShotRequest {
   Observer* observer = nullptr;
 };
 
-/// What was given to the driver, counted where it was.
+/// What an engine gives to the driver for the view: each draw in sight is one call.
 struct Submitted {
   std::uint64_t draws = 0;
   std::uint64_t instances = 0;
@@ -56,7 +56,8 @@ struct Submitted {
   std::uint64_t pipeline_switches = 0;  ///< programs, vertex layouts and culling
   std::uint64_t material_switches = 0;
   /// CPU time of the calling thread to issue all draws and switches once, each with its first
-  /// element alone: a software renderer works on vertices in the same thread.
+  /// element alone: a software renderer works on vertices in the same thread. Of many draws some
+  /// are timed, in runs, and stand for all.
   double submit_ms = 0;
 };
 
