@@ -107,15 +107,12 @@ void Command::apply_line(ProposeSettings& propose) const {
   propose.min_instances = options_.min_instances.value_or(propose.min_instances);
   propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
   propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
-  if (options_.triangle_growth) {
-    // Who names a limit on the line means it, however few triangles there are.
-    propose.triangle_growth = *options_.triangle_growth;
-    propose.few_triangles_ms = 0;
-  }
+  propose.triangle_growth = options_.triangle_growth.value_or(propose.triangle_growth);
   propose.memory_growth = options_.memory_growth.value_or(propose.memory_growth);
   if (options_.repeats) {
     propose.repeats = *options_.repeats == "merge"      ? Repeats::merge
                       : *options_.repeats == "instance" ? Repeats::instance
+                      : *options_.repeats == "only"     ? Repeats::only
                                                         : Repeats::by_cost;
   }
   if (options_.mesh_unit) {
@@ -226,6 +223,10 @@ Result<std::vector<ImageFacts>> Command::read_images_in_detail(const Scene& scen
   return images;
 }
 
+Result<std::vector<ImageFacts>> Command::read_image_sizes(const Scene& scene) {
+  return read_image_facts(scene, ImageDepth::sizes, {}, run_);
+}
+
 Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) {
   auto profile = read_cost_profile(settings_.profile);
   if (!profile) {
@@ -233,8 +234,14 @@ Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) 
   }
   auto views = options_.views_file.empty() ? make_views(scene, survey, settings_.views)
                                            : read_views(options_.views_file);
-  return views ? Result<Outlook>(Outlook{std::move(*views), std::move(*profile)})
-               : Failure(views.error());
+  if (!views) {
+    return Failure(views.error());
+  }
+  auto images = read_image_sizes(scene);
+  if (!images) {
+    return Failure(images.error());
+  }
+  return Outlook{std::move(*views), std::move(*profile), std::move(*images)};
 }
 
 Result<Assessment> Command::assess(const Scene& scene, const Survey& survey, Outlook outlook) {

@@ -50,6 +50,8 @@ class Command {
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// The same as deeply as routes need it.
   Result<std::vector<ImageFacts>> read_images_in_detail(const Scene& scene);
+  /// Their sizes alone, without decoding.
+  Result<std::vector<ImageFacts>> read_image_sizes(const Scene& scene);
   /// Views and prices, by the settings and the line.
   Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
   /// All that is told of a scene, by the settings, from an outlook.

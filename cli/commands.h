@@ -81,6 +81,7 @@ struct Options {
   std::optional<std::uint32_t> views;
   std::optional<std::uint32_t> view_seed;
   std::optional<std::string> profile;
+  bool compares = false;  ///< plans on several terms
 };
 
 /// By its word; nothing for another.

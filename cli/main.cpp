@@ -99,17 +99,17 @@ void add_propose_options(CLI::App& command, Options& options) {
   command.add_option("--min-instances", options.min_instances,
                      "An instance set has at least so many instances");
   command
-      .add_option("--repeats", options.repeats,
-                  "Repeats of one shape: by_cost, or always instance or merge them")
-      ->check(CLI::IsMember({"by_cost", "instance", "merge"}));
+      .add_option(
+          "--repeats", options.repeats,
+          "Repeats of one shape: by_cost, or always instance or merge them; only: merge nothing")
+      ->check(CLI::IsMember({"by_cost", "instance", "merge", "only"}));
   command.add_option("--max-vertices", options.max_vertices, "Most vertices in one cluster");
   command
       .add_option("--cells", options.cell_size_m,
                   "Cut along a grid of this many metres; 0: cut by cost")
       ->type_name("SIZE");
-  command.add_option(
-      "--triangle-growth", options.triangle_growth,
-      "Times today's triangles that a usual view may submit, however few; 0: any number");
+  command.add_option("--triangle-growth", options.triangle_growth,
+                     "Times today's triangles that a usual view may submit; 0: any number");
   command.add_option("--memory-growth", options.memory_growth,
                      "Times today's geometry bytes that the result may hold; 0: any number");
   CLI::Option* const split =
@@ -193,7 +193,7 @@ void add_earlier_options(CLI::App& command, Options& options) {
     if (options.input.empty() && !earlier) {
       throw CLI::RequiredError("scene");
     }
-    if (options.output.empty() && options.why.empty()) {
+    if (options.output.empty() && options.why.empty() && !options.compares) {
       throw CLI::RequiredError("--output");
     }
   });
@@ -389,6 +389,8 @@ class Line {
     propose.add_option("-o,--output", options_.output, "The plan to write");
     add_earlier_options(propose, options_);
     add_propose_options(propose, options_);
+    propose.add_flag("--compare", options_.compares,
+                     "Show beside it: instances only, merges only, and the best of five grids");
     add_format(propose, options_);
 
     CLI::App& edit =

@@ -149,7 +149,8 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
     return command.fail(done.error());
   }
   if (options.format == Format::json) {
-    command.print(json);
+    // One document at a time.
+    command.print(options.compares ? "" : json);
     return Exit::done;
   }
   const auto visibility = make_visibility(proposal.survey, proposal.outlook.views, command.run());
@@ -165,6 +166,19 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
                 to_text(proposal.source.scene, proposal.plan) + "\n" +
                 compare_with_ladder(proposal.plan, *ladder) +
                 fmt::format("\nPlan in {}\n", options.output));
+  return Exit::done;
+}
+
+/// Plans on several terms, side by side.
+Exit compare(Command& command, const Proposal& proposal) {
+  const auto list = list_alternatives(proposal.source.scene, proposal.survey,
+                                      proposal.plan.settings, proposal.outlook, command.run());
+  if (!list) {
+    return command.fail(list.error());
+  }
+  command.print(command.options().format == Format::json
+                    ? to_json(*list)
+                    : to_text(*list, proposal.outlook.profile.name));
   return Exit::done;
 }
 
@@ -241,6 +255,11 @@ Result<void> propose_without(Command& command, const MendStep& step, Proposal& p
         !shared) {
       return shared;
     }
+    auto images = command.read_image_sizes(source.scene);
+    if (!images) {
+      return Failure(images.error());
+    }
+    proposal.outlook.images = std::move(*images);
   }
   auto plan =
       wakuzume::propose_without(draws, source.scene, proposal.survey, command.settings().propose,
@@ -301,6 +320,11 @@ Exit propose_command(const Options& options) {
                                   : make_from_earlier(command, earlier);
   if (!proposal) {
     return command.fail(proposal.error());
+  }
+  if (options.compares) {
+    if (const Exit compared = compare(command, *proposal); compared != Exit::done) {
+      return compared;
+    }
   }
   if (!options.output.empty()) {
     const std::string scene =

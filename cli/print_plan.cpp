@@ -102,17 +102,20 @@ std::string print_forecast(const Plan& plan) {
                        group_digits(round_to_count(b)),
                        to_factor(round_to_count(a), round_to_count(b)));
   };
-  const auto milliseconds = [&](const char* name, double a, double b) {
-    out += fmt::format("  {:<32}{:>14.2f}{:>14.2f}\n", name, a, b);
+  const auto measure = [&](const char* name, double a, double b) {
+    out += fmt::format("  {:<32}{:>14.2f}{:>14.2f}   {}\n", name, a, b,
+                       to_factor(round_to_count(1000 * a), round_to_count(1000 * b)));
   };
   if (plan.view_count > 0) {
+    measure("milliseconds of a usual frame", before.frame_ms.median, after.frame_ms.median);
     count("draws in a usual view", before.view_draws.median, after.view_draws.median);
-    count("draws in the worst view", before.view_draws.worst, after.view_draws.worst);
-    count("draws, all passes, usual frame", before.frame_draws.median, after.frame_draws.median);
     count("triangles in a usual view", before.view_triangles.median, after.view_triangles.median);
+    measure("megabytes read in a usual view", before.view_bytes.median / 1e6,
+            after.view_bytes.median / 1e6);
+    measure("milliseconds of the worst frame", before.frame_ms.worst, after.frame_ms.worst);
+    count("draws in the worst view", before.view_draws.worst, after.view_draws.worst);
     count("triangles in the worst view", before.view_triangles.worst, after.view_triangles.worst);
-    milliseconds("milliseconds of a usual frame", before.frame_ms.median, after.frame_ms.median);
-    milliseconds("milliseconds of the worst frame", before.frame_ms.worst, after.frame_ms.worst);
+    count("draws, all passes, usual frame", before.frame_draws.median, after.frame_draws.median);
   }
   count("vertices stored", static_cast<double>(before.vertices),
         static_cast<double>(after.vertices));
@@ -141,6 +144,28 @@ std::string to_text(const Scene& scene, const Plan& plan) {
   out += fmt::format("  {:>9} -> {:<7}  drawn as instances\n", group_digits(members[1]),
                      group_digits(groups[1]));
   return out + print_kept(plan) + print_groups(scene, plan) + print_forecast(plan);
+}
+
+std::string to_text(std::span<const Alternative> list, const std::string& profile) {
+  std::string out = fmt::format("{}{:>9}{:>9}{:>13}{:>10}{:>11}{:>12}{:>10}\n",
+                                pad(cut(fmt::format("On \"{}\"", profile), 25), 26), "usual ms",
+                                "draws", "triangles", "MB read", "all draws", "stored", "price ms");
+  const auto cheapest =
+      std::min_element(list.begin(), list.end(), [](const Alternative& a, const Alternative& b) {
+        return a.outcome.price_ms < b.outcome.price_ms;
+      });
+  for (auto one = list.begin(); one != list.end(); ++one) {
+    const Outcome& o = one->outcome;
+    out +=
+        fmt::format("{}{}{:>9.2f}{:>9}{:>13}{:>10.2f}{:>11}{:>12}{:>10.2f}\n",
+                    one == cheapest ? "> " : "  ", pad(cut(one->name, 23), 24), o.frame_ms.median,
+                    group_digits(round_to_count(o.view_draws.median)),
+                    group_digits(round_to_count(o.view_triangles.median)),
+                    o.view_bytes.median / 1e6, group_digits(o.draws), to_size(o.bytes), o.price_ms);
+  }
+  return out +
+         "  draws, triangles and geometry read are of a usual view; price: the mean frame, a\n"
+         "  share of the faster of CPU and GPU, and geometry stored, as the profile has it\n";
 }
 
 std::string tell_next(const Plan& plan, const Ladder& ladder) {

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <span>
 #include <string>
 
 #include "wakuzume/ladder.h"
@@ -12,6 +13,8 @@ namespace wakuzume::cli {
 
 /// What becomes of the draws, the groups that save most, and the forecast.
 std::string to_text(const Scene& scene, const Plan& plan);
+/// Plans on several terms, one a line. \param profile  by which they were measured
+std::string to_text(std::span<const Alternative> list, const std::string& profile);
 /// How far down the survey's ladder the plan goes.
 std::string compare_with_ladder(const Plan& plan, const Ladder& ladder);
 /// What other options could still save, each with its option; empty where it is not worth a word.

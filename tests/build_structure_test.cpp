@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "support/scene_builder.h"
@@ -188,6 +189,37 @@ TEST_F(InstanceSets, LeaveOutLanesThatSayNothing) {
   const Node& node = built.scene[make_draw_list(built.scene)[0].node];
   ASSERT_EQ(node.instancing->attributes.size(), 1U);
   EXPECT_EQ(node.instancing->attributes[0].semantic, "TRANSLATION");
+}
+
+TEST_F(InstanceSets, ShareLanesThatAreEqual) {
+  // A model of two materials is two sets that stand alike; a third stands elsewhere.
+  const MeshId mesh =
+      builder_.add_mesh("pot", test::make_tetrahedron(), builder_.add_material("a"));
+  builder_.scene.meshes[to_index(mesh)].primitives.push_back(
+      builder_.scene.meshes[to_index(mesh)].primitives[0]);
+  const MaterialId glaze = builder_.add_material("b");
+  builder_.scene.materials[to_index(glaze)].roughness = 0.5;
+  builder_.scene.meshes[to_index(mesh)].primitives[1].material = glaze;
+  const MaterialId brass = builder_.add_material("c");
+  builder_.scene.materials[to_index(brass)].metallic = 0.25;
+  const MeshId other = builder_.add_mesh("lamp", test::make_tetrahedron(), brass);
+  for (int i = 0; i < 8; ++i) {
+    builder_.add_node("p", mesh, test::scaled(1, 2, 1, {i * 1.5, 0, 0}));
+    builder_.add_node("l", other, test::scaled(1, 2, 1, {i * 2.5, 0, 4}));
+  }
+  const Scene scene = builder_.finish();
+  const Built built = build_of(scene, {.repeats = Repeats::instance});
+  std::map<std::string, std::multiset<StreamId>> lanes;
+  for (const Node& node : built.scene.nodes) {
+    for (const Attribute& attribute :
+         node.instancing ? node.instancing->attributes : std::vector<Attribute>{}) {
+      lanes[attribute.semantic].insert(attribute.stream);
+    }
+  }
+  ASSERT_EQ(lanes["TRANSLATION"].size(), 3U);
+  EXPECT_EQ(std::set(lanes["TRANSLATION"].begin(), lanes["TRANSLATION"].end()).size(), 2U);
+  EXPECT_EQ(std::set(lanes["SCALE"].begin(), lanes["SCALE"].end()).size(), 1U);
+  EXPECT_EQ(test::count_unmatched(test::make_soup(scene), test::make_soup(built.scene), 1e-5), 0U);
 }
 
 TEST_F(InstanceSets, MirrorTheNodeAndNotTheInstances) {

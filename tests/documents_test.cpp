@@ -74,9 +74,8 @@ TEST(PlanDocument, CanBeEditedByHand) {
   const Plan plan = *propose(scene, *survey(scene), {.repeats = Repeats::merge});
   const auto file = test::make_scratch() / "a.plan.json";
   std::string json = to_json(scene, plan);
-  json = replace(json, ",\n        {\"node\":2,\"primitive\":0,\"path\":\"/n\"}", "");
-  json = replace(json, "\"kept\": []",
-                 R"("kept": [{"node":2,"primitive":0,"reason":"alone_in_its_cell"}])");
+  json = replace(json, ",\n        [2,0,\"/n\"]", "");
+  json = replace(json, "\"kept\": []", R"("kept": [[2,0,"/n","alone_in_its_cell"]])");
   ASSERT_TRUE(write_text(file.string(), json));
   const auto edited = read_plan(file.string());
   ASSERT_TRUE(edited) << to_string(edited.error());
@@ -114,7 +113,7 @@ INSTANTIATE_TEST_SUITE_P(
     Plan,
     PlanFaults,
     testing::Values(Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
-                    Spoilt{"version", "\"version\": 5", "\"version\": 2", ErrorCode::bad_value, ""},
+                    Spoilt{"version", "\"version\": 6", "\"version\": 2", ErrorCode::bad_value, ""},
                     Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5",
                            ErrorCode::bad_value, "/settings/propose/cell_size"},
                     Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"",
@@ -127,6 +126,14 @@ INSTANTIATE_TEST_SUITE_P(
                            "/scene/content"},
                     Spoilt{"range", "\"min_instances\": 3", "\"min_instances\": 1",
                            ErrorCode::bad_setting, "/settings"},
+                    Spoilt{"short row", "\"members\": [", "\"members\": [[1],",
+                           ErrorCode::bad_value, "/groups/0/members/0"},
+                    Spoilt{"long row", "\"members\": [", "\"members\": [[1,0,\"/a\",0,0],",
+                           ErrorCode::bad_value, "/groups/0/members/0"},
+                    Spoilt{"fit", "\"members\": [", "\"members\": [[1,0,\"/a\",77],",
+                           ErrorCode::bad_value, "/groups/0"},
+                    Spoilt{"mark", "\"looks\": [", "\"looks\": [], \"geometry\": [",
+                           ErrorCode::index_out_of_range, "/marks"},
                     Spoilt{"syntax", "\"kept\": [", "\"kept\" [", ErrorCode::bad_json, ""}));
 
 TEST(LedgerDocument, IsReadBackRowByRow) {
@@ -190,6 +197,7 @@ TEST(Documents, AreWhatTheirSchemasSay) {
         {"verdict", to_json(*verdict)},
         {"views", to_json(*make_views(made.scene, made.survey))},
         {"table", to_json(*draws, std::vector<std::uint32_t>{0, 5})},
+        {"alternatives", to_json(*list_alternatives(made.scene, made.survey))},
         {"sharing", to_json(std::vector<std::string>{"a.glb", "b.glb"}, sharing)}};
     std::vector<std::string> files;
     for (const auto& [name, json] : documents) {

@@ -302,7 +302,7 @@ Scene make_street(std::size_t houses) {
 TEST(ProposeByCost, ForecastIsWhatASurveyOfTheResultFinds) {
   Scene scene = make_street(6);
   const Outlook outlook = look_at(scene, 40);
-  const Planned made = carry_out(std::move(scene), {.few_triangles_ms = 0}, outlook);
+  const Planned made = carry_out(std::move(scene), {}, outlook);
   AssessSettings settings;
   settings.listed_views = outlook.views;
   settings.profile = outlook.profile;
@@ -325,9 +325,8 @@ TEST(ProposeByCost, HoldsTheLimitOnTriangles) {
   const Scene scene = make_street(40);
   const Outlook outlook = look_at(scene, 60);
   const auto found = survey(scene);
-  const auto free = propose(scene, *found, {.triangle_growth = 0}, outlook);
-  const auto held =
-      propose(scene, *found, {.triangle_growth = 1.25, .few_triangles_ms = 0}, outlook);
+  const auto free = propose(scene, *found, {}, outlook);
+  const auto held = propose(scene, *found, {.triangle_growth = 1.25}, outlook);
   ASSERT_TRUE(free && held);
   const auto growth = [](const Plan& plan) {
     return plan.forecast.after.view_triangles.median / plan.forecast.before.view_triangles.median;
@@ -338,26 +337,165 @@ TEST(ProposeByCost, HoldsTheLimitOnTriangles) {
 }
 
 TEST(ProposeByCost, HoldsTheLimitOnMemory) {
-  const Scene scene = make_street(40);
-  const Outlook outlook = look_at(scene, 60);
+  // Meshes of one use each, and benches that share theirs and are assemblies.
+  const Scene scenes[] = {make_street(40), make_benches(60, false)};
+  for (const Scene& scene : scenes) {
+    Outlook outlook = look_at(scene, 60);
+    outlook.profile.geometry_megabyte_us = 0;
+    const auto found = survey(scene);
+    for (const double growth : {1.0, 1.5, 3.0}) {
+      for (const Repeats repeats : {Repeats::by_cost, Repeats::merge}) {
+        const auto plan =
+            propose(scene, *found, {.repeats = repeats, .memory_growth = growth}, outlook);
+        ASSERT_TRUE(plan);
+        const Forecast& forecast = plan->forecast;
+        EXPECT_LE(static_cast<double>(forecast.after.bytes),
+                  growth * static_cast<double>(forecast.before.bytes))
+            << growth;
+      }
+    }
+  }
+}
+
+TEST(ProposeByCost, NoViewTakesMoreOfTheGpuThanTheProfileAllows) {
+  const Scene scene = make_street(12);
+  Outlook outlook = look_at(scene, 24);
   const auto found = survey(scene);
-  SceneBuilder shared;
-  const auto plan = propose(
-      scene, *found,
-      {.repeats = Repeats::by_cost, .triangle_growth = 0, .memory_growth = 1, .few_megabytes = 0},
-      outlook);
+  const auto free = propose(scene, *found, {}, outlook);
+  outlook.profile.few_gpu_ms = 0.002;
+  for (const double growth : {1.25, 2.0}) {
+    outlook.profile.gpu_growth = growth;
+    const Planned made = carry_out(make_street(12), {}, outlook);
+    EXPECT_LE(made.plan.forecast.gpu_growth, growth * 1.0001);
+    EXPECT_GE(made.plan.forecast.after.draws, free->forecast.after.draws);
+    EXPECT_LT(made.plan.forecast.after.draws, made.plan.forecast.before.draws);
+    // The result itself, view by view.
+    AssessSettings settings;
+    settings.listed_views = outlook.views;
+    settings.profile = outlook.profile;
+    const auto before = assess(made.scene, *survey(made.scene), {}, settings);
+    const auto after = assess(made.built.scene, *survey(made.built.scene), {}, settings);
+    ASSERT_TRUE(before && after);
+    double most = 0;
+    for (std::size_t v = 0; v < before->frames.views.size(); ++v) {
+      const double now = before->frames.views[v].total.gpu_ms;
+      const double then = after->frames.views[v].total.gpu_ms;
+      EXPECT_LE(then, std::max(growth * now, outlook.profile.few_gpu_ms) * 1.0001) << v;
+      most = std::max(most, then / now);
+    }
+    EXPECT_GT(most, 1) << "merging always draws something in vain";
+  }
+}
+
+TEST(ProposeByCost, DearerMemoryNeverTakesMoreOfIt) {
+  const Scene scene = make_benches(80, false);
+  Outlook outlook = look_at(scene, 60);
+  const auto found = survey(scene);
+  std::uint64_t bytes = std::numeric_limits<std::uint64_t>::max();
+  std::uint64_t draws = 0;
+  for (const double price : {0.0, 1e3, 1e5, 1e8}) {
+    outlook.profile.geometry_megabyte_us = price;
+    const auto plan = propose(scene, *found, {}, outlook);
+    ASSERT_TRUE(plan);
+    EXPECT_LE(plan->forecast.after.bytes, bytes) << price;
+    EXPECT_GE(plan->forecast.after.draws, draws) << price;
+    bytes = plan->forecast.after.bytes;
+    draws = plan->forecast.after.draws;
+  }
+  EXPECT_LE(bytes, propose(scene, *found, {}, outlook)->forecast.before.bytes);
+}
+
+TEST(ProposeByCost, LeavesToTheEngineWhatItInstancesByItself) {
+  // A field of one stone, whose sets in space take an engine more than all of it at once.
+  SceneBuilder builder;
+  const MeshId stone = builder.add_mesh("stone", test::make_part(3), builder.add_material("rock"));
+  for (std::uint32_t n = 0; n < 900; ++n) {
+    builder.add_node("stone", stone, test::at(4.0 * (n % 30), 0, 4.0 * (n / 30)));
+  }
+  const Scene scene = builder.finish();
+  const auto found = survey(scene);
+  Outlook outlook = look_at(scene, 40);
+  for (const bool by_itself : {false, true}) {
+    outlook.profile.instances_repeats = by_itself;
+    const auto plan = propose(scene, *found, {}, outlook);
+    ASSERT_TRUE(plan);
+    const Forecast& forecast = plan->forecast;
+    EXPECT_LE(forecast.after.price_ms, forecast.before.price_ms * 1.0001) << by_itself;
+    EXPECT_EQ(forecast.before.view_draws.median < 2, by_itself);
+    EXPECT_EQ(plan->groups.empty(), by_itself);
+  }
+}
+
+TEST(ProposeByCost, PriceIsTheMeanOfFramesAShareOfTheFasterAndMemory) {
+  const Scene scene = make_street(6);
+  Outlook outlook = look_at(scene, 20);
+  outlook.profile.faster_share = 0.5;
+  outlook.profile.geometry_megabyte_us = 70;
+  const auto found = survey(scene);
+  const auto plan = propose(scene, *found, {}, outlook);
+  AssessSettings settings;
+  settings.listed_views = outlook.views;
+  settings.profile = outlook.profile;
+  const auto assessed = assess(scene, *found, {}, settings);
+  ASSERT_TRUE(plan && assessed);
+  double sum = 0;
+  for (const FrameCost& frame : assessed->frames.views) {
+    const auto [faster, slower] = std::minmax(frame.total.cpu_ms, frame.total.gpu_ms);
+    sum += slower + 0.5 * faster;
+  }
+  const Outcome& before = plan->forecast.before;
+  EXPECT_NEAR(before.price_ms,
+              sum / static_cast<double>(assessed->frames.views.size()) +
+                  static_cast<double>(before.bytes) / 1e6 * 0.07,
+              1e-9);
+}
+
+TEST(ProposeRepeats, OnlyMergesNothing) {
+  const Scene scene = make_benches(6, false);
+  const auto found = survey(scene);
+  const auto plan = propose(scene, *found, {.repeats = Repeats::only});
   ASSERT_TRUE(plan);
-  EXPECT_LE(plan->forecast.after.bytes, plan->forecast.before.bytes * 11 / 10);
+  EXPECT_FALSE(plan->groups.empty());
+  for (const Group& group : plan->groups) {
+    EXPECT_EQ(group.kind, GroupKind::instance_set);
+    EXPECT_EQ(group.prototype.size(), 1U);
+  }
+  EXPECT_TRUE(check_plan(scene, *plan));
+  const Scene street = make_street(2);
+  const auto alone = propose(street, *survey(street), {.repeats = Repeats::only});
+  ASSERT_TRUE(alone);
+  ASSERT_FALSE(alone->kept.empty());
+  EXPECT_TRUE(std::all_of(alone->kept.begin(), alone->kept.end(), [](const KeptDraw& kept) {
+    return kept.reason == KeepReason::not_repeated;
+  }));
+}
+
+TEST(Alternatives, AreWhatTheirSettingsWouldPropose) {
+  const Scene scene = make_street(8);
+  const Outlook outlook = look_at(scene, 30);
+  const auto found = survey(scene);
+  const auto list = list_alternatives(scene, *found, {.min_instances = 3}, outlook);
+  ASSERT_TRUE(list);
+  ASSERT_EQ(list->size(), 5U);
+  EXPECT_EQ(list->front().outcome.draws, found->draws.size());
+  for (std::size_t a = 1; a < list->size(); ++a) {
+    const Alternative& one = (*list)[a];
+    EXPECT_EQ(one.settings.min_instances, 3U);
+    const auto plan = propose(scene, *found, one.settings, outlook);
+    EXPECT_EQ(plan->forecast.after.price_ms, one.outcome.price_ms) << one.name;
+    EXPECT_GE(one.outcome.price_ms, (*list)[1].outcome.price_ms * 0.9999) << one.name;
+  }
+  EXPECT_GT((*list)[4].settings.cell_size_m, 0);
 }
 
 TEST(ProposeByCost, IsNeverWorseThanAGrid) {
   const Scene scene = make_street(30);
   const Outlook outlook = look_at(scene, 60);
   const auto found = survey(scene);
-  const auto plan = propose(scene, *found, {.triangle_growth = 0}, outlook);
+  const auto plan = propose(scene, *found, {}, outlook);
   for (double cell = 1200; cell > 4; cell /= 1.5) {
-    const auto grid = propose(scene, *found, {.cell_size_m = cell, .triangle_growth = 0}, outlook);
-    EXPECT_LE(plan->forecast.after.mean_ms, grid->forecast.after.mean_ms * 1.0001)
+    const auto grid = propose(scene, *found, {.cell_size_m = cell}, outlook);
+    EXPECT_LE(plan->forecast.after.price_ms, grid->forecast.after.price_ms * 1.0001)
         << "cells of " << cell << " m";
   }
 }
@@ -369,7 +507,7 @@ TEST(ProposeByCost, PlansForEveryProfileAndNeverMakesAFrameSlower) {
     const auto plan = propose(scene, *found, {}, {*make_views(scene, *found), profile});
     ASSERT_TRUE(plan) << profile.name;
     EXPECT_EQ(plan->profile, profile.name);
-    EXPECT_LE(plan->forecast.after.mean_ms, plan->forecast.before.mean_ms) << profile.name;
+    EXPECT_LE(plan->forecast.after.price_ms, plan->forecast.before.price_ms) << profile.name;
     EXPECT_LT(plan->forecast.after.draws, plan->forecast.before.draws) << profile.name;
     EXPECT_TRUE(check_plan(scene, *plan)) << profile.name;
   }

@@ -149,7 +149,7 @@ TEST_F(ToolResults, SaysWhatOtherOptionsWouldSaveWhereTheyWould) {
   test::write_all(path("a.toml"), "[verify]\npicture_views = 0\n");
   const std::string out =
       run({"run", path("s.glb"), "--settings", path("a.toml"), "-o", path("out")});
-  const std::size_t next = out.find("Next, from 57 draws");
+  const std::size_t next = out.find("Next, from 58 draws");
   ASSERT_NE(next, std::string::npos) << out;
   EXPECT_NE(out.find("  --materials fewest_draws", next), std::string::npos);
   EXPECT_NE(out.find("  and --blended merge", next), std::string::npos);

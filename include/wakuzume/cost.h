@@ -63,9 +63,18 @@ struct CostProfile {
   double vertex_ns = 0.3;
   double texture_megabyte_us = 5;      ///< a million bytes of texture that a frame touches
   double texture_bytes_per_texel = 1;  ///< as the hardware holds them, without mip levels
-  /// A million bytes of geometry kept in memory, charged to every frame: what propose weighs
-  /// against draws.
+  /// CPU and GPU work side by side, and a frame takes as long as the slower of them. Of the faster
+  /// one's time this share is charged as well, by what plans are chosen: power and other work are
+  /// paid from it. \range [0, 1]
+  double faster_share = 0.25;
+  /// A million bytes of geometry, in memory and in the file, charged to every frame: what propose
+  /// weighs against draws and triangles.
   double geometry_megabyte_us = 1;
+  /// Times today's GPU time that any view may take in a plan, for hardware that has none to spare;
+  /// 0: any. \range 0, [1, 1e6]
+  double gpu_growth = 0;
+  /// That limit is not looked at in views whose GPU time stays below this. \range [0, 1e6]
+  double few_gpu_ms = 1;
   std::vector<PassSpec> passes;
 };
 /// \error bad_setting  names the member and its range

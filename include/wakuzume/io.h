@@ -88,6 +88,7 @@ std::string to_json(const Scene& scene, const Survey& survey, const Assessment& 
 std::string to_json(std::span<const std::string> names, const Sharing& sharing);
 std::string to_json(std::span<const Viewpoint> views);
 std::string to_json(const Scene& scene, const Plan& plan);
+std::string to_json(std::span<const Alternative> alternatives);
 std::string to_json(const Ledger& ledger);
 std::string to_json(const Verdict& verdict);
 

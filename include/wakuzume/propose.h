@@ -12,6 +12,7 @@
 #include "wakuzume/families.h"
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
+#include "wakuzume/image_facts.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
@@ -34,7 +35,12 @@
 namespace wakuzume {
 
 enum class Blended : std::uint8_t { keep, merge };
-enum class Repeats : std::uint8_t { by_cost, instance, merge };
+enum class Repeats : std::uint8_t {
+  by_cost,
+  instance,
+  merge,
+  only  ///< they become instances, and nothing is merged
+};
 enum class MovingParts : std::uint8_t { merge, keep };
 enum class EqualMaterials : std::uint8_t { fold, apart };
 enum class ValueStorage : std::uint8_t { floats, bytes };
@@ -54,7 +60,8 @@ struct ProposeSettings {
   FamilySettings families{};
   /// An instance set has at least so many instances. \range [2, 1e9]
   std::uint32_t min_instances = 2;
-  /// Repeats: the cheaper of both by the cost profile, or always the one. \default by_cost
+  /// Repeats: the cheaper of both by the cost profile, or always the one; or nothing but them.
+  /// \default by_cost
   Repeats repeats = Repeats::by_cost;
   /// Most vertices in one cluster; up to 65,535 its indices take 16 bits. \range [3, 4294967294]
   std::uint32_t max_vertices = 1'000'000;
@@ -64,15 +71,15 @@ struct ProposeSettings {
   /// \range [0, 1e9]
   double cell_size_m = 0;
   /// Times the triangles of today that a usual view may submit; 0: any number. \range 0, [1, 1e6]
-  double triangle_growth = 1.25;
+  double triangle_growth = 0;
   /// The limit on triangles is not looked at while those of a usual frame take less than this on
   /// the GPU. \range [0, 1e6]
-  double few_triangles_ms = 1;
+  double few_triangles_ms = 0;
   /// Times the geometry bytes of today that the result may hold; 0: any number.
   /// \range 0, [1, 1e6]
-  double memory_growth = 2;
+  double memory_growth = 0;
   /// The limit on memory is not looked at while all geometry takes less than this. \range [0, 1e6]
-  double few_megabytes = 128;
+  double few_megabytes = 0;
   /// Blended draws are sorted by an engine one by one, so they stay unless asked. \default keep
   Blended blended = Blended::keep;
   /// Parts that move as one may merge under their moving root. \default merge
@@ -108,6 +115,8 @@ Result<void> validate(const ProposeSettings& settings);
 struct Outlook {
   std::vector<Viewpoint> views{};
   CostProfile profile{};
+  /// One an image of the scene, for the time that textures take; empty: they take none.
+  std::vector<ImageFacts> images{};
 };
 
 enum class GroupKind : std::uint8_t { cluster, instance_set };
@@ -120,11 +129,12 @@ enum class KeepReason : std::uint8_t {
   only_one_of_its_key,  ///< nothing else could be drawn with it
   alone_in_its_cell,    ///< its nearest partners are in other cells of the grid
   above_vertex_limit,   ///< alone it has as many vertices as a cluster may have
+  not_repeated,         ///< nothing shows the same, and with Repeats::only nothing is merged
   cheaper_alone,        ///< with its nearest partners it would cost more than by itself
   by_hand,              ///< somebody took it out of the plan
   taken_back            ///< merged it was not what it was; Plan::taken_back says why
 };
-inline constexpr std::size_t keep_reason_count = 8;
+inline constexpr std::size_t keep_reason_count = 9;
 std::string_view to_string(KeepReason reason);
 
 /// Where the origin of a group's result is.
@@ -198,14 +208,21 @@ struct Outcome {
   std::uint64_t bytes = 0;      ///< of that geometry
   Spread view_draws;            ///< main pass
   Spread view_triangles;        ///< main pass
+  Spread view_bytes;            ///< of geometry that the main pass reads, shared data once
   Spread frame_draws;           ///< all passes
-  Spread frame_ms;              ///< all passes, without textures
+  Spread frame_ms;              ///< all passes
   double mean_ms = 0;
+  /// What plans are chosen by: over the views the mean of the slower of CPU and GPU, and the share
+  /// of the faster that the profile says; and geometry stored, at the profile's price.
+  double price_ms = 0;
 };
 
 struct Forecast {
   Outcome before;
   Outcome after;
+  /// Times today's GPU time, in the view where it grows most; of those that it takes more of than
+  /// CostProfile::few_gpu_ms.
+  double gpu_growth = 1;
 };
 
 /// A draw as the plan saw it: what tells whether it changed since.
@@ -264,6 +281,23 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
                              const ProposeSettings& settings = {},
                              const Outlook& outlook = {},
                              const RunControl& run = {});
+
+/// What a scene would take on certain terms.
+struct Alternative {
+  std::string name;  ///< of the terms, in words
+  ProposeSettings settings;
+  Outcome outcome;
+};
+
+/// The scene as it is, and what becomes of it by cost, with instances only, with merges only, and
+/// cut along the cheapest of five grids; all else as the settings say.
+/// \error bad_setting, cancelled
+/// \cost that of eight plans
+Result<std::vector<Alternative>> list_alternatives(const Scene& scene,
+                                                   const Survey& survey,
+                                                   const ProposeSettings& settings = {},
+                                                   const Outlook& outlook = {},
+                                                   const RunControl& run = {});
 
 /// How a plan covers the draws of a scene.
 struct Coverage {

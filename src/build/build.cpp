@@ -248,7 +248,8 @@ class Builder {
     if (work.set == PlanGeometry::none) {
       lost_values_ += plan_.settings.instance_values.empty() ? 0U : 1U;
     } else {
-      node.instancing = geometry_.set(work.set).make_instancing(built_.scene, geometry_.block());
+      node.instancing =
+          geometry_.set(work.set).make_instancing(built_.scene, geometry_.block(), lanes_);
     }
     const NodeId id = add_node(std::move(node), group.members, work.frame);
     const std::size_t merge = geometry_.prototype(work.prototype).merge;
@@ -387,6 +388,7 @@ class Builder {
   const BuildSettings& settings_;
   Built built_;
   PlanGeometry geometry_;
+  std::map<std::uint64_t, StreamId> lanes_;  ///< of instance sets, by place in the block
   std::set<std::size_t> assets_;           ///< groups that become some
   std::map<std::string, NodeId> objects_;  ///< nodes by name, once there are some
   std::set<std::string> asset_names_;

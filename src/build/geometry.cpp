@@ -212,8 +212,9 @@ Result<void> PlanGeometry::allocate(GeometryBlock& block) {
   for (ClusterMerge& merge : merges_) {
     merge.reserve(block);
   }
+  InstanceSet::Places places;
   for (InstanceSet& set : sets_) {
-    set.reserve(block);
+    set.reserve(block, places);
   }
   if (!block.allocate()) {
     return Failure(Error{ErrorCode::too_large,

@@ -166,32 +166,49 @@ void InstanceSet::add_lane(const InstanceLane& lane) {
   lanes_.push_back(std::move(stored));
 }
 
-void InstanceSet::reserve(GeometryBlock& block) {
+void InstanceSet::reserve(GeometryBlock& block, Places& places) {
   for (const Stored& lane : lanes_) {
-    offsets_.push_back(block.reserve(lane.bytes.size()));
+    const auto type = static_cast<std::uint64_t>(lane.element) << 32U |
+                      static_cast<std::uint64_t>(lane.component);
+    const XXH128_hash_t hash = XXH3_128bits_withSeed(lane.bytes.data(), lane.bytes.size(), type);
+    const auto [place, added] = places.try_emplace({hash.high64, hash.low64}, 0);
+    if (added) {
+      place->second = block.reserve(lane.bytes.size());
+    }
+    offsets_.push_back(place->second);
+    owned_.push_back(added);
   }
 }
 
 void InstanceSet::fill(GeometryBlock& block) const {
   for (std::size_t l = 0; l < lanes_.size(); ++l) {
+    if (!owned_[l]) {
+      continue;
+    }
     block.close(offsets_[l], lanes_[l].bytes.size());
     std::memcpy(block.data(offsets_[l]), lanes_[l].bytes.data(), lanes_[l].bytes.size());
   }
 }
 
-Instancing InstanceSet::make_instancing(Scene& out, BlockId block) const {
+Instancing InstanceSet::make_instancing(Scene& out,
+                                        BlockId block,
+                                        std::map<std::uint64_t, StreamId>& made) const {
   Instancing instancing;
   for (std::size_t l = 0; l < lanes_.size(); ++l) {
     const Stored& lane = lanes_[l];
+    const auto [known, added] = made.try_emplace(offsets_[l], no_stream);
+    if (!added) {
+      instancing.attributes.push_back({lane.semantic, known->second});
+      continue;
+    }
     Stream stream;
     stream.count = count_;
     stream.element = lane.element;
     stream.component = lane.component;
     stream.normalized = lane.component == ComponentType::u8;
-    instancing.attributes.push_back(
-        {lane.semantic,
-         add_stream(out, block, offsets_[l], lane.bytes.size(), 0,
-                    element_bytes(lane.component, lane.element), std::move(stream))});
+    known->second = add_stream(out, block, offsets_[l], lane.bytes.size(), 0,
+                               element_bytes(lane.component, lane.element), std::move(stream));
+    instancing.attributes.push_back({lane.semantic, known->second});
   }
   return instancing;
 }

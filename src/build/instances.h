@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <array>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -25,11 +27,16 @@ class InstanceSet {
   ///                mirroring or none
   InstanceSet(const std::vector<Trs>& placed, const std::vector<InstanceLane>& lanes);
 
-  /// Room for the transforms and values, in group order.
-  void reserve(GeometryBlock& block);
+  /// Where lanes of these bytes are, by a hash of them and of their type.
+  using Places = std::map<std::array<std::uint64_t, 2>, std::uint64_t>;
+  /// Room for the transforms and values, in group order, unless an earlier set has the same: the
+  /// parts of one model often stand at the same places.
+  void reserve(GeometryBlock& block, Places& places);
   void fill(GeometryBlock& block) const;
-  /// Adds the streams to `out`.
-  [[nodiscard]] Instancing make_instancing(Scene& out, BlockId block) const;
+  /// Adds the streams to `out`. \param made  those there are, by their place in the block
+  [[nodiscard]] Instancing make_instancing(Scene& out,
+                                           BlockId block,
+                                           std::map<std::uint64_t, StreamId>& made) const;
 
  private:
   struct Stored {
@@ -44,6 +51,7 @@ class InstanceSet {
   std::size_t count_ = 0;
   std::vector<Stored> lanes_;
   std::vector<std::uint64_t> offsets_;  ///< in the block, one a lane
+  std::vector<bool> owned_;             ///< by lane: no earlier set has it
 };
 
 /// The tint and the values that a plan asks for.

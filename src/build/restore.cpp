@@ -144,6 +144,7 @@ class Restorer {
       if (is_moved(row) && !chosen[r]) {
         moved[r] = true;
       } else {
+        back_.insert(row.source);
         row = {row.source, Fate::kept, row.source.node, row.source.primitive};
       }
     }
@@ -191,9 +192,10 @@ class Restorer {
     Kept& kept = *left.front().second;
     Node node = built_[first.node];
     const NodeId id = make_id<NodeId>(out_.scene.nodes.size());
+    const bool shows = shows_source(first);
     if (out_.ledger.rows[kept.rows.front()].fate == Fate::instanced) {
-      node.mesh = first.shown.node == no_node ? extract_.take_mesh(node.mesh)
-                                              : extract_.show_mesh(node.mesh, first.shown);
+      node.mesh =
+          shows ? extract_.show_mesh(node.mesh, first.shown) : extract_.take_mesh(node.mesh);
       keep_instances(kept, node);
     } else {
       keep_primitives(left, all, node);
@@ -208,12 +210,18 @@ class Restorer {
         out_.ledger.rows[r].primitive = primitive;
       }
       LedgerResult result = *left[p].first;
+      result.shown = shows ? result.shown : DrawRef{no_node, 0};
       result.node = id;
       result.primitive = primitive;
       add_collider_of(*left[p].first, result);
       out_.ledger.results.push_back(std::move(result));
     }
     hang(first, id);
+  }
+
+  /// A draw that comes back has its own material again, and UVs that shared pages know nothing of.
+  [[nodiscard]] bool shows_source(const LedgerResult& result) const {
+    return result.shown.node != no_node && !(origin_ != nullptr && back_.contains(result.shown));
   }
 
   /// A collider is made anew for what is left: nobody collides with what stands elsewhere again.
@@ -325,6 +333,7 @@ class Restorer {
   const Scene& source_;  ///< as its draws come back
   const Scene* origin_;
   Built out_;
+  std::set<DrawRef> back_;  ///< draws that are as they were in the source
   Extractor extract_;
 };
 

@@ -33,11 +33,18 @@ Result<void> validate(const CostProfile& profile) {
       {"texture_megabyte_us", profile.texture_megabyte_us},
       {"texture_bytes_per_texel", profile.texture_bytes_per_texel},
       {"geometry_megabyte_us", profile.geometry_megabyte_us},
-      {"light_reach_m", profile.light_reach_m}};
+      {"light_reach_m", profile.light_reach_m},
+      {"few_gpu_ms", profile.few_gpu_ms}};
   for (const auto& [name, value] : prices) {
     if (!(value >= 0 && value <= 1e9)) {
       return bad_profile(profile, fmt::format("{} must be from 0 to 1e9", name));
     }
+  }
+  if (!(profile.faster_share >= 0 && profile.faster_share <= 1)) {
+    return bad_profile(profile, "faster_share must be from 0 to 1");
+  }
+  if (profile.gpu_growth != 0 && !(profile.gpu_growth >= 1 && profile.gpu_growth <= 1e6)) {
+    return bad_profile(profile, "gpu_growth must be 0, or from 1 to 1e6");
   }
   const Eigen::Vector3d sun = as_eigen(profile.sun_direction);
   if (!(sun.norm() > 0) || !sun.allFinite()) {

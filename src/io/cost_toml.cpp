@@ -45,6 +45,12 @@ void for_each_field(CostProfile& profile, const Visit& visit) {
         "size of a texel as the hardware holds it; bytes from 0");
   visit("geometry_megabyte_us", profile.geometry_megabyte_us,
         "price of a million bytes of geometry kept in memory; microseconds a frame from 0");
+  visit("gpu_growth", profile.gpu_growth,
+        "times today's GPU time that any view may take in a plan; 0: any, or 1 to 1e6");
+  visit("few_gpu_ms", profile.few_gpu_ms,
+        "GPU time of a view below which its growth is not looked at; milliseconds from 0");
+  visit("faster_share", profile.faster_share,
+        "share of the faster one's time, of CPU and GPU, that plans are charged too; 0 to 1");
 }
 
 template <class Visit>

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include <fmt/format.h>
 
+#include <map>
+
 #include "io/document.h"
 #include "io/file.h"
 #include "io/json_out.h"
@@ -13,7 +15,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
-constexpr std::uint32_t plan_version = 5;
+constexpr std::uint32_t plan_version = 6;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -55,16 +57,32 @@ void write_settings(ReadableJsonOut& out, const Plan& plan) {
   out.end_object();
 }
 
-void write_line(ReadableJsonOut& out, const Scene& scene, const DrawRef& ref, const Fit* fit) {
-  JsonOut line;
-  line.begin_object();
-  write_draw(line, scene, ref);
-  if (fit != nullptr && fit->matrix != identity_matrix) {
-    line.member("fit", fit->matrix);
-  }
-  line.end_object();
-  out.line(line);
+/// Draws are most of a plan's text for a large scene, so each is a short row.
+void begin_row(JsonOut& line, const Scene& scene, const DrawRef& ref) {
+  line.begin_array();
+  line.value(ref.node);
+  line.value(ref.primitive);
+  line.value(make_node_path(scene, ref.node));
 }
+
+/// Numbers of what is distinct, in the order it comes.
+template <class Value>
+class Numbering {
+ public:
+  std::uint32_t number(const Value& value) {
+    const auto [slot, added] =
+        numbers_.try_emplace(value, static_cast<std::uint32_t>(list_.size()));
+    if (added) {
+      list_.push_back(value);
+    }
+    return slot->second;
+  }
+  [[nodiscard]] const std::vector<Value>& list() const { return list_; }
+
+ private:
+  std::map<Value, std::uint32_t> numbers_;
+  std::vector<Value> list_;
+};
 
 void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   if (!group.tint.empty()) {
@@ -72,7 +90,10 @@ void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   }
   out.begin_array("prototype");
   for (const DrawRef& ref : group.prototype) {
-    write_line(out, scene, ref, nullptr);
+    JsonOut line;
+    begin_row(line, scene, ref);
+    line.end_array();
+    out.line(line);
   }
   out.end_array();
   if (group.axes != identity_matrix) {
@@ -81,7 +102,30 @@ void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   out.member("residual", group.residual);
 }
 
-void write_group(ReadableJsonOut& out, const Scene& scene, const Group& group) {
+/// Instances of one shape have one fit, in whatever group they are: it is written once.
+void write_members(ReadableJsonOut& out,
+                   const Scene& scene,
+                   const Group& group,
+                   Numbering<Mat4d>& fits) {
+  const std::size_t parts = std::max<std::size_t>(1, group.prototype.size());
+  out.begin_array("members");
+  for (std::size_t m = 0; m < group.members.size(); ++m) {
+    JsonOut line;
+    begin_row(line, scene, group.members[m]);
+    const bool has_fit = m % parts == 0 && m / parts < group.fits.size();
+    if (has_fit && group.fits[m / parts] != identity_matrix) {
+      line.value(fits.number(group.fits[m / parts]));
+    }
+    line.end_array();
+    out.line(line);
+  }
+  out.end_array();
+}
+
+void write_group(ReadableJsonOut& out,
+                 const Scene& scene,
+                 const Group& group,
+                 Numbering<Mat4d>& fits) {
   out.begin_object();
   out.member("id", group.id);
   out.member("name", group.name);
@@ -111,15 +155,7 @@ void write_group(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   if (group.kind == GroupKind::instance_set) {
     write_set(out, scene, group);
   }
-  const std::size_t parts = std::max<std::size_t>(1, group.prototype.size());
-  out.begin_array("members");
-  for (std::size_t m = 0; m < group.members.size(); ++m) {
-    Fit fit;
-    const bool has_fit = m % parts == 0 && m / parts < group.fits.size();
-    fit.matrix = has_fit ? group.fits[m / parts] : identity_matrix;
-    write_line(out, scene, group.members[m], &fit);
-  }
-  out.end_array();
+  write_members(out, scene, group, fits);
   out.end_object();
 }
 
@@ -142,9 +178,11 @@ void write_outcome(ReadableJsonOut& out, const char* name, const Outcome& outcom
   out.member("bytes", outcome.bytes);
   write_spread(out, "view_draws", outcome.view_draws);
   write_spread(out, "view_triangles", outcome.view_triangles);
+  write_spread(out, "view_bytes", outcome.view_bytes);
   write_spread(out, "frame_draws", outcome.frame_draws);
   write_spread(out, "frame_ms", outcome.frame_ms);
   out.member("mean_ms", outcome.mean_ms);
+  out.member("price_ms", outcome.price_ms);
   out.end_object();
 }
 
@@ -191,28 +229,46 @@ void write_taken_back(ReadableJsonOut& out, const Scene& scene, const Plan& plan
   out.end_array();
 }
 
-/// A row a draw: most of a plan's text for a large scene, so without names.
+/// Paths stand with the draws in groups and among what is kept.
 void write_marks(ReadableJsonOut& out, const Plan& plan) {
-  out.begin_array("marks");
+  Numbering<std::uint32_t> geometry;
+  Numbering<std::uint32_t> looks;
+  out.begin_object("marks");
+  out.begin_array("draws");
   for (const DrawMark& mark : plan.marks) {
     JsonOut line;
     line.begin_array();
     line.value(mark.draw.node);
     line.value(mark.draw.primitive);
     line.value(mark.place);
-    line.value(mark.geometry);
-    line.value(mark.look);
-    line.value(mark.path);
+    line.value(geometry.number(mark.geometry));
+    line.value(looks.number(mark.look));
     line.end_array();
     out.line(line);
   }
   out.end_array();
+  out.member_line("geometry", geometry.list());
+  out.member_line("looks", looks.list());
+  out.end_object();
 }
 
 class PlanReader {
  public:
   Result<Plan> read(const std::string& path) {
-    return read_document(path, plan_format, in_, *this, plan_version);
+    auto plan = read_document(path, plan_format, in_, *this, plan_version);
+    if (plan) {
+      for (std::size_t g = 0; g < plan->groups.size(); ++g) {
+        const std::string what = put_fits(fits_of_[g], plan->groups[g]);
+        if (!what.empty()) {
+          return Failure(Error{ErrorCode::bad_value, what, {path, fmt::format("/groups/{}", g)}});
+        }
+      }
+      for (DrawMark& mark : plan->marks) {
+        const auto known = paths_.find(mark.draw);
+        mark.path = known == paths_.end() ? "" : known->second;
+      }
+    }
+    return plan;
   }
 
   bool member(std::string_view key, JsonValue value, const At& at, Plan& plan) {
@@ -230,15 +286,14 @@ class PlanReader {
     }
     if (key == "forecast") {
       return in_.object(value, at, [&](std::string_view side, JsonValue v, const At& a) {
-        return side == "before"  ? read_outcome(v, a, plan.forecast.before)
-               : side == "after" ? read_outcome(v, a, plan.forecast.after)
-                                 : unknown_member(in_, a);
+        return side == "before"       ? read_outcome(v, a, plan.forecast.before)
+               : side == "after"      ? read_outcome(v, a, plan.forecast.after)
+               : side == "gpu_growth" ? in_.read(v, a, plan.forecast.gpu_growth)
+                                      : unknown_member(in_, a);
       });
     }
     if (key == "marks") {
-      return in_.array(value, at, [&](JsonValue item, const At& a) {
-        return read_mark(item, a, plan.marks.emplace_back());
-      });
+      return read_marks(value, at, plan.marks);
     }
     if (key == "materials") {
       return read_routes(in_, value, at, plan.routes);
@@ -251,6 +306,11 @@ class PlanReader {
     if (key == "groups") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
         return read_group(item, a, plan.groups.emplace_back());
+      });
+    }
+    if (key == "fits") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return in_.read(item, a, fits_.emplace_back());
       });
     }
     if (key == "kept") {
@@ -319,27 +379,70 @@ class PlanReader {
     }
   }
 
-  bool read_mark(JsonValue value, const At& at, DrawMark& out) {
-    std::size_t column = 0;
-    const bool good = in_.array(value, at, [&](JsonValue v, const At& a) {
-      switch (column++) {
-        case 0:
-          return in_.read(v, a, out.draw.node);
-        case 1:
-          return in_.read(v, a, out.draw.primitive);
-        case 2:
-          return in_.read(v, a, out.place);
-        case 3:
-          return in_.read(v, a, out.geometry);
-        case 4:
-          return in_.read(v, a, out.look);
-        case 5:
-          return in_.read(v, a, out.path);
-        default:
-          return in_.fail(ErrorCode::bad_value, at, "a mark has 6 values");
+  bool read_marks(JsonValue value, const At& at, std::vector<DrawMark>& out) {
+    std::vector<std::uint32_t> geometry;
+    std::vector<std::uint32_t> looks;
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "draws") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          DrawMark& mark = out.emplace_back();
+          return read_row(item, b, 5, 5, [&](std::size_t column, JsonValue w, const At& c) {
+            return column == 0   ? in_.read(w, c, mark.draw.node)
+                   : column == 1 ? in_.read(w, c, mark.draw.primitive)
+                   : column == 2 ? in_.read(w, c, mark.place)
+                   : column == 3 ? in_.read(w, c, mark.geometry)
+                                 : in_.read(w, c, mark.look);
+          });
+        });
       }
+      return key == "geometry" ? in_.read(v, a, geometry)
+             : key == "looks"  ? in_.read(v, a, looks)
+                               : unknown_member(in_, a);
     });
-    return good && (column == 6 || in_.fail(ErrorCode::bad_value, at, "a mark has 6 values"));
+    return good && look_up(geometry, &DrawMark::geometry, at, out) &&
+           look_up(looks, &DrawMark::look, at, out);
+  }
+
+  /// Puts hashes where their numbers were read.
+  bool look_up(const std::vector<std::uint32_t>& hashes,
+               std::uint32_t DrawMark::*number,
+               const At& at,
+               std::vector<DrawMark>& marks) {
+    for (DrawMark& mark : marks) {
+      if (mark.*number >= hashes.size()) {
+        return in_.fail(ErrorCode::index_out_of_range, at,
+                        fmt::format("a mark of node {} names hash {} of {}",
+                                    to_index(mark.draw.node), mark.*number, hashes.size()));
+      }
+      mark.*number = hashes[mark.*number];
+    }
+    return true;
+  }
+
+  /// Calls `read(column, value, at)` for each value of an array of `least` to `most`.
+  template <class Read>
+  bool read_row(
+      JsonValue value, const At& at, std::size_t least, std::size_t most, const Read& read) {
+    std::size_t columns = 0;
+    const auto wrong = [&] {
+      return in_.fail(ErrorCode::bad_value, at,
+                      least == most
+                          ? fmt::format("a row of {} values is wanted", least)
+                          : fmt::format("a row of {} to {} values is wanted", least, most));
+    };
+    const bool good = in_.array(value, at, [&](JsonValue v, const At& a) {
+      return columns < most ? read(columns++, v, a) : wrong();
+    });
+    return good && (columns >= least || wrong());
+  }
+
+  /// The first columns of a draw's row. The number decides; by its path a draw is found again in a
+  /// scene that changed.
+  bool read_draw_column(std::size_t column, JsonValue v, const At& a, DrawRef& out) {
+    if (column < 2) {
+      return column == 0 ? in_.read(v, a, out.node) : in_.read(v, a, out.primitive);
+    }
+    return in_.read(v, a, paths_[out]);
   }
 
   bool read_spread(JsonValue value, const At& at, Spread& out) {
@@ -398,8 +501,9 @@ class PlanReader {
                         field("vertices", out.vertices), field("bytes", out.bytes),
                         field("view_draws", out.view_draws),
                         field("view_triangles", out.view_triangles),
-                        field("frame_draws", out.frame_draws), field("frame_ms", out.frame_ms),
-                        field("mean_ms", out.mean_ms));
+                        field("view_bytes", out.view_bytes), field("frame_draws", out.frame_draws),
+                        field("frame_ms", out.frame_ms), field("mean_ms", out.mean_ms),
+                        field("price_ms", out.price_ms));
     });
   }
 
@@ -448,21 +552,22 @@ class PlanReader {
   }
 
   bool read_group(JsonValue value, const At& at, Group& out) {
-    // The prototype may come after the members, so fits are put in order at the end.
-    std::vector<std::pair<std::size_t, Mat4d>> fits;
-    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    std::vector<std::pair<std::size_t, std::uint32_t>>& fit_of = fits_of_.emplace_back();
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "members") {
         return in_.array(
-            v, a, [&](JsonValue item, const At& b) { return read_member(item, b, out, fits); });
+            v, a, [&](JsonValue item, const At& b) { return read_member(item, b, out, fit_of); });
       }
       if (key == "prototype") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
-          return read_ref(item, b, out.prototype.emplace_back());
+          DrawRef& ref = out.prototype.emplace_back();
+          return read_row(item, b, 2, 3, [&](std::size_t column, JsonValue w, const At& c) {
+            return read_draw_column(column, w, c, ref);
+          });
         });
       }
       return read_group_member(key, v, a, out);
     });
-    return good && put_fits(fits, at, out);
   }
 
   bool read_group_member(std::string_view key, JsonValue v, const At& a, Group& out) {
@@ -479,44 +584,41 @@ class PlanReader {
   bool read_member(JsonValue value,
                    const At& at,
                    Group& out,
-                   std::vector<std::pair<std::size_t, Mat4d>>& fits) {
+                   std::vector<std::pair<std::size_t, std::uint32_t>>& fit_of) {
     const std::size_t position = out.members.size();
     DrawRef& ref = out.members.emplace_back();
-    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      if (key == "fit") {
-        return in_.read(v, a, fits.emplace_back(position, identity_matrix).second);
-      }
-      return read_draw_member(key, v, a, ref);
+    return read_row(value, at, 2, 4, [&](std::size_t column, JsonValue v, const At& a) {
+      return column == 3 ? in_.read(v, a, fit_of.emplace_back(position, 0).second)
+                         : read_draw_column(column, v, a, ref);
     });
   }
 
-  bool put_fits(const std::vector<std::pair<std::size_t, Mat4d>>& fits, const At& at, Group& out) {
-    if (fits.empty()) {
-      return true;
+  /// \return what is wrong with them; empty: nothing
+  [[nodiscard]] std::string put_fits(
+      const std::vector<std::pair<std::size_t, std::uint32_t>>& fit_of, Group& out) const {
+    if (fit_of.empty()) {
+      return "";
     }
     const std::size_t parts = std::max<std::size_t>(1, out.prototype.size());
     out.fits.assign((out.members.size() + parts - 1) / parts, identity_matrix);
-    for (const auto& [member, fit] : fits) {
+    for (const auto& [member, fit] : fit_of) {
       if (member % parts != 0) {
-        return in_.fail(ErrorCode::bad_value, at,
-                        fmt::format("member {} has a fit, but only the first draw of each "
-                                    "instance has one",
-                                    member));
+        return fmt::format("member {} has a fit, but only the first draw of each instance has one",
+                           member);
       }
-      out.fits[member / parts] = fit;
+      if (fit >= fits_.size()) {
+        return fmt::format("member {} has fit {} of {}", member, fit, fits_.size());
+      }
+      out.fits[member / parts] = fits_[fit];
     }
-    return true;
+    return "";
   }
 
   bool read_kept(JsonValue value, const At& at, KeptDraw& out) {
-    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      if (key == "reason") {
-        return read_word(in_, v, a, out.reason, keep_reason_count);
-      }
-      if (key == "rule") {
-        return read_word(in_, v, a, out.rule, stay_rule_count);
-      }
-      return read_draw_member(key, v, a, out.draw);
+    return read_row(value, at, 4, 5, [&](std::size_t column, JsonValue v, const At& a) {
+      return column == 3   ? read_word(in_, v, a, out.reason, keep_reason_count)
+             : column == 4 ? read_word(in_, v, a, out.rule, stay_rule_count)
+                           : read_draw_column(column, v, a, out.draw);
     });
   }
 
@@ -529,6 +631,10 @@ class PlanReader {
   }
 
   JsonIn in_;
+  std::map<DrawRef, std::string> paths_;
+  std::vector<Mat4d> fits_;
+  /// By group: positions of members and of their fits, which may come after the groups.
+  std::vector<std::vector<std::pair<std::size_t, std::uint32_t>>> fits_of_;
 };
 
 }  // namespace
@@ -551,22 +657,32 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   out.begin_object("forecast");
   write_outcome(out, "before", plan.forecast.before);
   write_outcome(out, "after", plan.forecast.after);
+  out.member("gpu_growth", plan.forecast.gpu_growth);
   out.end_object();
   out.begin_array("groups");
+  Numbering<Mat4d> fits;
   for (const Group& group : plan.groups) {
-    write_group(out, scene, group);
+    write_group(out, scene, group, fits);
   }
   out.end_array();
+  if (!fits.list().empty()) {
+    out.begin_array("fits");
+    for (const Mat4d& fit : fits.list()) {
+      JsonOut line;
+      line.value(fit);
+      out.line(line);
+    }
+    out.end_array();
+  }
   out.begin_array("kept");
   for (const KeptDraw& kept : plan.kept) {
     JsonOut line;
-    line.begin_object();
-    write_draw(line, scene, kept.draw);
-    line.member("reason", to_string(kept.reason));
+    begin_row(line, scene, kept.draw);
+    line.value(to_string(kept.reason));
     if (kept.reason == KeepReason::must_stay) {
-      line.member("rule", to_string(kept.rule));
+      line.value(to_string(kept.rule));
     }
-    line.end_object();
+    line.end_array();
     out.line(line);
   }
   out.end_array();
@@ -575,6 +691,25 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   }
   write_families(out, scene, plan);
   write_marks(out, plan);
+  out.end_object();
+  return out.take() + "\n";
+}
+
+std::string to_json(std::span<const Alternative> alternatives) {
+  ReadableJsonOut out;
+  out.begin_object();
+  out.member("format", "wakuzume-alternatives");
+  out.member("version", 1);
+  out.begin_array("alternatives");
+  for (const Alternative& one : alternatives) {
+    out.begin_object();
+    out.member("name", one.name);
+    out.member("repeats", to_text(one.settings.repeats));
+    out.member("cell_size_m", one.settings.cell_size_m);
+    write_outcome(out, "outcome", one.outcome);
+    out.end_object();
+  }
+  out.end_array();
   out.end_object();
   return out.take() + "\n";
 }

@@ -134,8 +134,9 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
   auto& propose = settings.propose;
   visit("propose", "min_instances", propose.min_instances,
         "an instance set has at least so many instances; 2 to 1e9");
-  visit("propose", "repeats", propose.repeats,
-        "repeats of one shape: \"by_cost\", \"instance\" or \"merge\"");
+  visit(
+      "propose", "repeats", propose.repeats,
+      "repeats of one shape: \"by_cost\", \"instance\", \"merge\", or \"only\" them and no merges");
   visit("propose", "max_vertices", propose.max_vertices,
         "most vertices in a cluster; up to 65535 indices take 16 bits; 3 to 4294967294");
   visit("propose", "max_extent_m", propose.max_extent_m,
@@ -242,7 +243,7 @@ struct Words<ConstantTracks> {
 };
 template <>
 struct Words<Repeats> {
-  static constexpr std::array list{"by_cost", "instance", "merge"};
+  static constexpr std::array list{"by_cost", "instance", "merge", "only"};
 };
 template <>
 struct Words<MeshUnit> {

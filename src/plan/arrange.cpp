@@ -104,6 +104,7 @@ void count_all_seen(std::size_t items,
 }  // namespace
 
 Prices make_prices(const CostProfile& profile,
+                   const ProposeSettings& settings,
                    std::size_t views,
                    std::uint64_t triangles,
                    std::uint64_t vertices) {
@@ -113,7 +114,10 @@ Prices make_prices(const CostProfile& profile,
   const double each =
       triangles == 0 ? 0 : static_cast<double>(vertices) / static_cast<double>(triangles);
   prices.triangle = (profile.triangle_ns + profile.vertex_ns * each) / 1000;
-  prices.byte = profile.geometry_megabyte_us / 1e6;
+  // To hold a limit its price is raised, and nothing can't be raised.
+  const double least = settings.memory_growth > 0 ? 100 : 0;
+  prices.byte = std::max(profile.geometry_megabyte_us, least) / 1e6;
+  prices.faster_share = profile.faster_share;
   prices.frames = static_cast<double>(std::max<std::size_t>(1, views));
   return prices;
 }
@@ -157,8 +161,7 @@ Arranger::Arranger(const Items& items,
                    const Trees& trees,
                    const ProposeSettings& settings,
                    const RunControl& run)
-    : settings_(settings),
-      prices_(trees.prices),
+    : prices_(trees.prices),
       run_(run),
       cutter_(items,
               trees.by_key,
@@ -172,23 +175,8 @@ Arranger::Arranger(const Items& items,
     if (node.leaf()) {
       const Item& item = items.items[trees.by_key.order[node.first]];
       triangles_today_ += node.seen / prices_.frames * static_cast<double>(item.triangles);
-      bytes_today_ += item.bytes_alone;
     }
   }
-}
-
-MixLimits Arranger::make_limits(double growth) const {
-  MixLimits limits{std::numeric_limits<double>::infinity(),
-                   std::numeric_limits<double>::infinity()};
-  if (settings_.memory_growth > 0) {
-    limits.bytes = std::max(settings_.memory_growth * bytes_today_, settings_.few_megabytes * 1e6);
-  }
-  // Cells are what was asked for, however many triangles they submit.
-  if (growth > 0 && rule_ == CutRule::cheapest) {
-    limits.triangles =
-        std::max(growth * triangles_today_, settings_.few_triangles_ms * 1000 / prices_.triangle);
-  }
-  return limits;
 }
 
 void Arranger::add_offer(const CutTerms& terms) {
@@ -208,7 +196,7 @@ bool Arranger::is_offered(const CutTerms& terms) const {
 /// \source column generation (G. B. Dantzig and P. Wolfe, 1960)
 Mix Arranger::search(const MixLimits& limits) {
   for (int round = 0; round < search_rounds; ++round) {
-    Mix mix = choose_mix(offers_, limits, MixAim::slower, prices_.byte);
+    Mix mix = choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
     CutTerms next = mix.next;
     next.rule = rule_;
     next.triangle = rule_ == CutRule::largest ? 1 : next.triangle;
@@ -217,7 +205,7 @@ Mix Arranger::search(const MixLimits& limits) {
     }
     add_offer(next);
   }
-  return choose_mix(offers_, limits, MixAim::slower, prices_.byte);
+  return choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
 }
 
 Arrangement Arranger::take(const Mix& mix) {
@@ -227,8 +215,7 @@ Arrangement Arranger::take(const Mix& mix) {
   return cutter_.cut(terms, run_);
 }
 
-std::vector<Arrangement> Arranger::find(double growth) {
-  const MixLimits limits = make_limits(growth);
+std::vector<Arrangement> Arranger::find(const MixLimits& limits) {
   if (cutter_.component_count() == 0) {
     return {cutter_.cut({}, run_)};
   }
@@ -257,9 +244,9 @@ void Arranger::add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) cons
     return;
   }
   const auto price = [&](const Mix& mix) {
-    return find_price(mix.totals, MixAim::slower, prices_.byte);
+    return find_price(mix.totals, {prices_.faster_share, prices_.byte});
   };
-  std::vector<Mix> rivals{choose_mix(offers_, limits, MixAim::both, prices_.byte)};
+  std::vector<Mix> rivals{choose_mix(offers_, limits, {1, prices_.byte})};
   for (std::uint32_t o = 0; o < offers_.size(); ++o) {
     rivals.push_back(make_plain_mix(offers_, limits, o));
   }

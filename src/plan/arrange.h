@@ -11,6 +11,7 @@ namespace wakuzume {
 
 /// Prices of a profile. \param triangles, vertices  of the scene: how many of these come with those
 Prices make_prices(const CostProfile& profile,
+                   const ProposeSettings& settings,
                    std::size_t views,
                    std::uint64_t triangles,
                    std::uint64_t vertices);
@@ -32,26 +33,29 @@ class Arranger {
            const RunControl& run);
 
   /// The cheapest first; others may turn out cheaper when their frames are measured.
-  /// \param growth  times the triangles of today in a mean frame; 0: any number
   /// \cost some ten cuts; fewer when asked again
-  [[nodiscard]] std::vector<Arrangement> find(double growth);
+  [[nodiscard]] std::vector<Arrangement> find(const MixLimits& limits);
+  /// From now on. The next arrangements are looked for anew.
+  void bar(const Barred& barred) {
+    cutter_.bar(barred);
+    offers_.clear();
+  }
+  /// Of a mean frame.
+  [[nodiscard]] double triangles_today() const { return triangles_today_; }
 
  private:
-  [[nodiscard]] MixLimits make_limits(double growth) const;
   void add_offer(const CutTerms& terms);
   [[nodiscard]] bool is_offered(const CutTerms& terms) const;
   [[nodiscard]] Mix search(const MixLimits& limits);
   void add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) const;
   [[nodiscard]] Arrangement take(const Mix& mix);
 
-  const ProposeSettings& settings_;
   const Prices& prices_;
   const RunControl& run_;
   Cutter cutter_;
   CutRule rule_;
   std::vector<Offer> offers_;
   double triangles_today_ = 0;
-  double bytes_today_ = 0;
 };
 
 }  // namespace wakuzume

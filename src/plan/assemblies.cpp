@@ -6,6 +6,7 @@
 #include <map>
 #include <unordered_map>
 
+#include "plan/items.h"
 #include "scene/hasher.h"
 #include "scene/matrix.h"
 #include "scene/tree.h"
@@ -182,7 +183,10 @@ class AssemblyFinder {
       const std::size_t n = to_index(*node);
       double parts = 0;
       for (const DrawId id : own_draws(*node)) {
-        parts += (draw + byte * bytes_of(id)) / family_uses_.at(repeat_of(id));
+        const std::uint32_t uses = family_uses_.at(repeat_of(id));
+        // An instance has its transform; alone it shares what data it has today.
+        const double set = draw / uses + byte * static_cast<double>(instance_bytes);
+        parts += byte * bytes_of(id) / uses + (uses > 1 ? std::min(set, draw) : draw);
       }
       for (const NodeId child : in_.scene[*node].children) {
         parts += best_[to_index(child)];
@@ -208,9 +212,10 @@ class AssemblyFinder {
     }
     std::sort(keys.begin(), keys.end());
     keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
-    return (static_cast<double>(keys.size()) * in_.profile.draw_us +
-            bytes * in_.profile.geometry_megabyte_us / 1e6) /
-           static_cast<double>(occurrences);
+    const double byte = in_.profile.geometry_megabyte_us / 1e6;
+    const auto sets = static_cast<double>(keys.size());
+    return (sets * in_.profile.draw_us + byte * bytes) / static_cast<double>(occurrences) +
+           sets * byte * static_cast<double>(instance_bytes);
   }
 
   /// From the roots down, the first that pays as a whole.

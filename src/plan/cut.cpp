@@ -76,6 +76,11 @@ Cutter::Cutter(const Items& items,
   add_keys(items, by_key, run);
   add_sets(items, by_repeat);
   find_components();
+  if (repeats == Repeats::only) {
+    for (KeyNode& key : keys_) {
+      key.may_merge = false;
+    }
+  }
   out_price_.resize(items_of_.size());
   active_.resize(items_of_.size());
   stays_.resize(items_of_.size());
@@ -164,6 +169,33 @@ void Cutter::add_sets(const Items& items, const Forest& forest) {
     set_triangles_.push_back(static_cast<double>(item.triangles));
     set_bytes_.push_back(repeat.bytes / repeat.items);
   }
+  price_alone(items, forest);
+}
+
+/// An engine that instances what is equal draws all of one shape at once: in a mean frame that is
+/// the part of the frames that see any of them, shared by all that are seen.
+void Cutter::price_alone(const Items& items, const Forest& forest) {
+  alone_draw_.assign(items_of_.size(), prices_.draw);
+  for (std::size_t tree = 0; tree < forest.roots.size() && prices_.instances_repeats; ++tree) {
+    const std::size_t root = forest.roots[tree];
+    const auto members = forest.members(forest.nodes[root]);
+    const std::uint32_t shape = items.items[members.front()].shape;
+    const bool equal =
+        shape != no_index && std::all_of(members.begin(), members.end(), [&](std::uint32_t item) {
+          return items.items[item].shape == shape;
+        });
+    double seen = 0;
+    for (std::size_t n = root; n < end_of_tree(forest, tree); ++n) {
+      seen += sets_[n].leaf() ? sets_[n].share : 0;
+    }
+    if (!equal || seen <= 0) {
+      continue;
+    }
+    const double each = prices_.instance + prices_.draw * std::min(1.0, sets_[root].share / seen);
+    for (std::uint32_t p = sets_[root].first; p < sets_[root].first + sets_[root].count; ++p) {
+      alone_draw_[repeat_of_[p]] = each;
+    }
+  }
 }
 
 /// Keys whose items are repeats of one another belong together.
@@ -206,6 +238,24 @@ void Cutter::find_components() {
   number_trees(by_repeat_, component_of_set_);
   std::transform(items_of_.begin(), items_of_.end(), std::back_inserter(component_of_repeat_),
                  find_number);
+}
+
+void Cutter::bar(const Barred& barred) {
+  const auto bar_in = [](auto& nodes, std::span<const std::uint32_t> list) {
+    std::vector<bool> out(nodes.size(), false);
+    for (const std::uint32_t n : list) {
+      out[n] = true;
+    }
+    // Children have higher numbers than their parents.
+    for (std::size_t n = nodes.size(); n-- > 0;) {
+      if (!nodes[n].leaf()) {
+        out[n] = out[n] || out[nodes[n].left] || out[nodes[n].left + 1];
+        nodes[n].may_merge = nodes[n].may_merge && !out[n];
+      }
+    }
+  };
+  bar_in(keys_, barred.clusters);
+  bar_in(sets_, barred.sets);
 }
 
 std::vector<CutTotals> Cutter::weigh(std::span<const CutTerms> terms, const RunControl& run) {
@@ -306,7 +356,7 @@ void Cutter::weigh_set(std::size_t tree, std::size_t n, const Rates& rates) {
   if (set.leaf()) {
     const bool active = active_[set.repeat] != 0;
     set_count_[n] = active ? 1 : 0;
-    set_best_[n] = active ? set.share * (prices_.draw + triangles_us) : 0;
+    set_best_[n] = active ? set.share * (alone_draw_[set.repeat] + triangles_us) : 0;
     return;
   }
   const std::uint32_t count = set_count_[set.left] + set_count_[set.left + 1];
@@ -345,7 +395,7 @@ void Cutter::give_prices(std::size_t tree, const Rates& rates) {
 // ---- clusters ------------------------------------------------------------------------------
 
 bool Cutter::is_forced(std::uint32_t repeat) const {
-  return repeats_rule_ == Repeats::instance && out_price_[repeat] < never;
+  return repeats_rule_ != Repeats::by_cost && out_price_[repeat] < never;
 }
 
 double Cutter::price_merged(std::uint32_t repeat, double share, const Rates& rates) const {
@@ -379,7 +429,7 @@ void Cutter::weigh_leaf(std::size_t n, const Rates& rates) {
   }
   const double out = out_price_[key.first];
   const double alone =
-      key.share * (prices_.draw + rates.triangle_us * merged_[key.first].triangles) +
+      key.share * (alone_draw_[key.first] + rates.triangle_us * merged_[key.first].triangles) +
       rates.byte_us * alone_bytes_[n];
   key_best_[n] = is_forced(key.first) ? out : std::min(alone, out);
   key_least_[n] = std::min(price_merged(key.first, key.share, rates), out);
@@ -497,7 +547,7 @@ CutTotals Cutter::add_up_keys(std::size_t tree) const {
     }
     const bool repeat = key.first < key.end;
     if (key.leaf() && !(repeat && active_[key.first] != 0)) {
-      sum.cpu_us += seen * prices_.draw;
+      sum.cpu_us += seen * (repeat ? alone_draw_[key.first] : prices_.draw);
       sum.triangles += seen * (repeat ? merged_[key.first].triangles : key.triangles);
       sum.bytes += alone_bytes_[n];
     }
@@ -518,7 +568,8 @@ Cutter::SetTotals Cutter::add_up_sets(std::size_t tree) const {
     const std::uint32_t count = set_count_[n];
     if (count > 0) {
       out.any = out.any || whole;
-      sum.cpu_us += set.share * (prices_.draw + (whole ? prices_.instance * count : 0));
+      sum.cpu_us +=
+          set.share * (whole ? prices_.draw + prices_.instance * count : alone_draw_[set.repeat]);
       sum.triangles += set.share * set_triangles_[tree] * count;
       sum.bytes += whole ? static_cast<double>(instance_bytes) * count
                          : items_.items[items_of_[set.repeat]].bytes_alone;

@@ -18,6 +18,8 @@ struct Prices {
   double instance = 0;
   double triangle = 0;  ///< with the vertices that come with one
   double byte = 0;      ///< of geometry in memory
+  double faster_share = 0;         ///< as CostProfile has it
+  bool instances_repeats = false;  ///< what the engine instances by itself is not paid for
   double frames = 1;    ///< views that TreeNode::seen counts over
 };
 
@@ -59,6 +61,12 @@ struct Arrangement {
   CutTotals totals;
 };
 
+/// Nodes that may not be one group, nor what is above them.
+struct Barred {
+  std::vector<std::uint32_t> clusters;  ///< of the keys' forest
+  std::vector<std::uint32_t> sets;      ///< of the repeats' forest
+};
+
 /// Factors on prices, to keep within a limit, and the rule by which nodes become one.
 struct CutTerms {
   double triangle = 1;
@@ -92,6 +100,9 @@ class Cutter {
   /// trees. Uses the room of the last call.
   std::vector<CutTotals> weigh(std::span<const CutTerms> terms, const RunControl& run);
   [[nodiscard]] Arrangement cut(std::span<const CutTerms> terms, const RunControl& run);
+
+  /// From now on. \cost O(nodes)
+  void bar(const Barred& barred);
 
  private:
   /// What is known of a key's node at any price.
@@ -150,6 +161,7 @@ class Cutter {
                std::span<const std::uint32_t> repeats_before,
                std::size_t n);
   void add_sets(const Items& items, const Forest& forest);
+  void price_alone(const Items& items, const Forest& forest);
 
   void cut_sets(const RunControl& run);
   void weigh_set(std::size_t tree, std::size_t n, const Rates& rates);
@@ -180,6 +192,7 @@ class Cutter {
   std::vector<SetNode> sets_;             ///< by node
   std::vector<double> set_triangles_;     ///< by tree: of each of its items
   std::vector<double> set_bytes_;         ///< by tree: an item's share of the prototype
+  std::vector<double> alone_draw_;        ///< by repeat: CPU time of it alone, when it is seen
   std::vector<std::uint32_t> items_of_;   ///< by repeat
   std::vector<Merged> merged_;            ///< by repeat
   std::vector<std::uint32_t> repeat_of_;  ///< by position in the order of by_repeat

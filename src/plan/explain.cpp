@@ -96,7 +96,7 @@ class Explainer {
                    ? static_cast<double>(through.weight) / static_cast<double>(views_)
                    : 0;
     }
-    const Prices prices = make_prices(profile_, views_, 1, 1);
+    const Prices prices = make_prices(profile_, plan_.settings, views_, 1, 1);
     return share * (prices.draw + prices.instance * static_cast<double>(instances) +
                     prices.triangle * static_cast<double>(triangles));
   }
@@ -214,6 +214,10 @@ class Explainer {
                                 sizes_[to_index(draw.shape)].vertices, plan_.settings.max_vertices);
         out.remedies.emplace_back("a higher --max-vertices");
         return;
+      case KeepReason::not_repeated:
+        out.where = "kept: nothing shows the same, and nothing was to be merged";
+        out.remedies.emplace_back("--repeats by_cost");
+        return tell_family(draw, out);
       case KeepReason::cheaper_alone:
         out.where = "kept: with its nearest partners it would cost more than by itself";
         tell_family(draw, out);

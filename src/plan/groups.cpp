@@ -109,6 +109,9 @@ KeepReason GroupMaker::explain_alone(const Item& item) const {
   if (item.vertices > settings_.max_vertices) {
     return KeepReason::above_vertex_limit;
   }
+  if (settings_.repeats == Repeats::only) {
+    return KeepReason::not_repeated;
+  }
   if (of_key_[item.merge] == 1) {
     return KeepReason::only_one_of_its_key;
   }

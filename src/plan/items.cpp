@@ -28,7 +28,9 @@ class ItemMaker {
 
   Items make(const RunControl& run) {
     std::vector<bool> taken(in_.survey.draws.size(), false);
-    if (in_.settings.repeats != Repeats::merge) {
+    // An assembly's parts are merged inside.
+    const Repeats rule = in_.settings.repeats;
+    if (rule == Repeats::by_cost || rule == Repeats::instance) {
       for (const Assembly& assembly : find_assemblies(in_)) {
         add_assembly(assembly, taken);
       }
@@ -61,6 +63,8 @@ class ItemMaker {
     item.first_part = static_cast<std::uint32_t>(out_.parts.size());
     item.part_count = static_cast<std::uint32_t>(parts.size());
     item.merge = in_.keys.merge[to_index(in_.survey[parts.front()].key)];
+    item.shape =
+        parts.size() > 1 ? no_index : static_cast<std::uint32_t>(in_.survey[parts.front()].shape);
     for (const DrawId id : parts) {
       const Draw& draw = in_.survey[id];
       const ShapeSize& size = in_.sizes[to_index(draw.shape)];

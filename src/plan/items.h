@@ -36,6 +36,9 @@ struct Item {
   std::uint32_t part_count = 1;
   std::uint32_t merge = 0;          ///< number of PlanKeys::merge
   std::uint32_t repeat = no_index;  ///< position in Items::repeats; no_index: nothing is like it
+  /// Of its one draw; no_index: it has several. What has one shape looks like one thing to an
+  /// engine.
+  std::uint32_t shape = no_index;
   std::uint32_t fit = no_index;     ///< position in Items::fits; no_index: the identity
   Box3d box;                        ///< world
   std::uint64_t triangles = 0;

@@ -21,11 +21,10 @@ double to_factor(int exponent) { return std::exp2(exponent / 2.0); }
 
 class Mixer {
  public:
-  Mixer(std::span<const Offer> offers, const MixLimits& limits, MixAim aim, double byte_us)
+  Mixer(std::span<const Offer> offers, const MixLimits& limits, const MixPrices& prices)
       : offers_(offers),
         limits_(limits),
-        aim_(aim),
-        byte_us_(byte_us),
+        prices_(prices),
         components_(offers.front().totals.size()) {}
 
   Mix make() {
@@ -57,7 +56,7 @@ class Mixer {
     return offers_[offer].totals[component];
   }
   [[nodiscard]] double find_price(const CutTotals& totals) const {
-    return wakuzume::find_price(totals, aim_, byte_us_);
+    return wakuzume::find_price(totals, prices_);
   }
   [[nodiscard]] bool holds(const CutTotals& totals) const { return limits_.hold(totals); }
 
@@ -71,7 +70,7 @@ class Mixer {
       for (std::uint32_t o = 0; o < offers_.size(); ++o) {
         const CutTotals& totals = at(c, o);
         const double price =
-            totals.cpu_us + triangle * totals.gpu_us + byte * byte_us_ * totals.bytes;
+            totals.cpu_us + triangle * totals.gpu_us + byte * prices_.byte_us * totals.bytes;
         if (price < least) {
           least = price;
           out.choices[c] = o;
@@ -133,9 +132,11 @@ class Mixer {
 
   /// Gives what is left of the limits to the moves that gain most for it. \return whether any did
   [[nodiscard]] bool fill(Mix& mix) const {
-    const bool gpu_waits = aim_ == MixAim::slower && mix.totals.gpu_us < mix.totals.cpu_us;
-    const double gpu_weight = gpu_waits ? 0.1 : 1;
-    const double cpu_weight = aim_ == MixAim::slower && !gpu_waits ? 0.1 : 1;
+    // What is free today may be worth something when the other side has become faster.
+    const double faster = std::max(0.1, prices_.faster_share);
+    const bool gpu_waits = mix.totals.gpu_us < mix.totals.cpu_us;
+    const double gpu_weight = gpu_waits ? faster : 1;
+    const double cpu_weight = gpu_waits ? 1 : faster;
     const auto use = [](double more, double limit, double used) {
       return more <= 0 ? 0.0 : more / std::max(limit - used, 1e-9 * limit);
     };
@@ -146,7 +147,7 @@ class Mixer {
         const CutTotals& then = at(c, o);
         const double gain = cpu_weight * (now.cpu_us - then.cpu_us) +
                             gpu_weight * (now.gpu_us - then.gpu_us) +
-                            byte_us_ * (now.bytes - then.bytes);
+                            prices_.byte_us * (now.bytes - then.bytes);
         if (gain > 0) {
           const double used =
               use(then.triangles - now.triangles, limits_.triangles, mix.totals.triangles) +
@@ -178,8 +179,7 @@ class Mixer {
 
   std::span<const Offer> offers_;
   MixLimits limits_;
-  MixAim aim_;
-  double byte_us_;
+  MixPrices prices_;
   std::size_t components_;
 };
 
@@ -189,10 +189,9 @@ bool MixLimits::hold(const CutTotals& totals) const {
   return totals.triangles <= triangles && totals.bytes <= bytes;
 }
 
-double find_price(const CutTotals& totals, MixAim aim, double byte_us) {
-  const double frame =
-      aim == MixAim::both ? totals.cpu_us + totals.gpu_us : std::max(totals.cpu_us, totals.gpu_us);
-  return frame + byte_us * totals.bytes;
+double find_price(const CutTotals& totals, const MixPrices& prices) {
+  const auto [faster, slower] = std::minmax(totals.cpu_us, totals.gpu_us);
+  return slower + prices.faster_share * faster + prices.byte_us * totals.bytes;
 }
 
 Mix make_plain_mix(std::span<const Offer> offers, const MixLimits& limits, std::uint32_t offer) {
@@ -206,8 +205,8 @@ Mix make_plain_mix(std::span<const Offer> offers, const MixLimits& limits, std::
   return mix;
 }
 
-Mix choose_mix(std::span<const Offer> offers, const MixLimits& limits, MixAim aim, double byte_us) {
-  return Mixer(offers, limits, aim, byte_us).make();
+Mix choose_mix(std::span<const Offer> offers, const MixLimits& limits, const MixPrices& prices) {
+  return Mixer(offers, limits, prices).make();
 }
 
 }  // namespace wakuzume

@@ -24,10 +24,14 @@ struct MixLimits {
   [[nodiscard]] bool hold(const CutTotals& totals) const;
 };
 
-enum class MixAim : std::uint8_t {
-  slower,  ///< a frame takes as long as the slower of CPU and GPU
-  both     ///< the sum of them
+/// What a mix is chosen by.
+struct MixPrices {
+  double faster_share = 0;  ///< as CostProfile has it
+  double byte_us = 0;
 };
+
+/// Microseconds of a mean frame, and those of bytes.
+double find_price(const CutTotals& totals, const MixPrices& prices);
 
 struct Mix {
   std::vector<std::uint32_t> choices;  ///< by component: position in the offers
@@ -39,15 +43,11 @@ struct Mix {
 /// Raising a price moves all components of one kind at once, from far above a limit to far below
 /// it. So a price is found at which the limits are held, and what is left of them is given to those
 /// components that make most of it.
-/// \param byte_us  price of a byte
 /// \pre there is an offer; all have as many components
 /// \cost O(components x offers) some 300 times
-Mix choose_mix(std::span<const Offer> offers, const MixLimits& limits, MixAim aim, double byte_us);
+Mix choose_mix(std::span<const Offer> offers, const MixLimits& limits, const MixPrices& prices);
 
 /// One offer for all components. \param offer  position in the offers
 Mix make_plain_mix(std::span<const Offer> offers, const MixLimits& limits, std::uint32_t offer);
-
-/// Microseconds that `aim` counts, and those of bytes.
-double find_price(const CutTotals& totals, MixAim aim, double byte_us);
 
 }  // namespace wakuzume

@@ -19,56 +19,21 @@
 #include "plan/groups.h"
 #include "plan/items.h"
 #include "plan/keys.h"
+#include "plan/limit_search.h"
 #include "plan/names.h"
 #include "plan/proposer.h"
 #include "plan/set_judge.h"
+#include "plan/view_limit.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
 
 namespace wakuzume {
 namespace {
 
-constexpr int growth_rounds = 6;
-
-/// The limit is on the median view, what is held is a mean: looks for the mean growth at which the
-/// median just holds.
-class GrowthSearch {
- public:
-  explicit GrowthSearch(double limit) : allowed_(limit - 1), mean_(allowed_) {}
-
-  /// Times the triangles of today.
-  [[nodiscard]] double mean() const { return 1 + mean_; }
-  /// \param over  growth of the median at this mean, in parts of what is allowed
-  /// \return whether another mean is worth a try
-  bool go_on(double over) {
-    const Tried last = exceeded_;
-    (over <= 1 ? held_ : exceeded_) = {mean_, over};
-    const double width = exceeded_.mean - held_.mean;
-    if (over <= 1 && (exceeded_.over == 0 || over > near_enough || width < 0.05 * allowed_)) {
-      return false;
-    }
-    // On a line through two means: one on each side if there are, else the last that exceeded it,
-    // and then further than to where it crosses the limit.
-    const bool known = held_.mean > 0 || last.over <= exceeded_.over;
-    const Tried& other = known ? held_ : last;
-    const double across = (exceeded_.mean - other.mean) / (exceeded_.over - other.over);
-    const double aim = held_.mean > 0 ? 0.97 : 0.85;
-    mean_ = std::clamp(exceeded_.mean + across * (aim - exceeded_.over), held_.mean + 0.1 * width,
-                       exceeded_.mean - 0.1 * width);
-    return exceeded_.mean > 0;
-  }
-
- private:
-  struct Tried {
-    double mean = 0;
-    double over = 0;
-  };
-  static constexpr double near_enough = 0.9;
-  double allowed_;
-  double mean_;
-  Tried held_;
-  Tried exceeded_;
-};
+/// Of arrangements, each of which comes nearer to the limits.
+constexpr int limit_rounds = 8;
+constexpr int memory_rounds = 3;
+constexpr double much_cheaper = 0.9;
 
 class Proposer {
  public:
@@ -77,7 +42,7 @@ class Proposer {
         survey_(survey),
         settings_(task.settings),
         sizes_(make_shape_sizes(scene, survey)),
-        outlook_{task.outlook.views, with_passes(task.outlook.profile)},
+        outlook_{task.outlook.views, with_passes(task.outlook.profile), task.outlook.images},
         run_(run),
         frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, settings_)),
@@ -128,7 +93,7 @@ class Proposer {
     if (!before) {
       return Failure(before.error());
     }
-    today_ = *before;
+    today_ = std::move(*before);
     while (true) {
       auto plan = arrange(*families, draws);
       if (!plan) {
@@ -143,6 +108,21 @@ class Proposer {
   }
 
  private:
+  /// A plan and how far it is from the limits: up to 1 it holds them all.
+  struct Candidate {
+    Plan plan;
+    Arrangement arrangement;
+    double excess = 0;
+    std::vector<double> over_us;  ///< by view: GPU time beyond the limit
+
+    /// A plan within the limits is better than one that is not, else the cheaper or the nearer.
+    [[nodiscard]] bool is_better(const Candidate& other) const {
+      return excess <= 1 && other.excess <= 1
+                 ? plan.forecast.after.price_ms < other.plan.forecast.after.price_ms
+                 : excess < other.excess;
+    }
+  };
+
   [[nodiscard]] DrawRef ref_of(DrawId id) const {
     return {survey_[id].node, survey_[id].primitive};
   }
@@ -154,19 +134,35 @@ class Proposer {
       triangles += draw.triangles;
       vertices += draw.vertices * draw.instances;
     }
-    return make_prices(outlook_.profile, outlook_.views.size(), triangles, vertices);
+    return make_prices(outlook_.profile, settings_, outlook_.views.size(), triangles, vertices);
   }
 
   Result<Plan> arrange(const Families& families, const std::vector<DrawId>& draws) {
-    items_ = make_items({scene_, survey_, keys_, families, frames_.world(), sizes_, draws, itself_,
-                         settings_, outlook_.profile},
-                        run_);
-    auto trees = make_trees(items_, frusta_, make_plan_prices(), settings_, run_);
-    if (!trees) {
-      return Failure(trees.error());
+    CostProfile profile = outlook_.profile;
+    std::optional<Candidate> best;
+    for (int round = 0; round < memory_rounds; ++round) {
+      items_ = make_items({scene_, survey_, keys_, families, frames_.world(), sizes_, draws,
+                           itself_, settings_, profile},
+                          run_);
+      auto trees = make_trees(items_, frusta_, make_plan_prices(), settings_, run_);
+      if (!trees) {
+        return Failure(trees.error());
+      }
+      trees_ = std::move(*trees);
+      auto made = settle_by_habit();
+      if (!made) {
+        return Failure(made.error());
+      }
+      if (!best || made->is_better(*best)) {
+        best = std::move(*made);
+      }
+      if (best->excess <= 1 || settings_.memory_growth <= 0) {
+        break;
+      }
+      // Assemblies stay together, and their merged parts take memory, whatever the limit.
+      profile.geometry_megabyte_us = std::max(1.0, profile.geometry_megabyte_us) * 4096;
     }
-    trees_ = std::move(*trees);
-    return settle();
+    return std::move(best->plan);
   }
 
   void take_back(const TakenBack& taken) {
@@ -231,55 +227,82 @@ class Proposer {
     return free;
   }
 
-  /// The plan of the cheapest arrangement whose median view holds the limit on triangles, by what
-  /// frames take.
-  Result<Plan> settle() {
+  /// What an engine instances by itself may be left to it. Each object that stays one costs what no
+  /// profile knows, so that has to be much cheaper than a plan that leaves nothing to it.
+  Result<Candidate> settle_by_habit() {
+    auto all = settle();
+    if (!outlook_.profile.instances_repeats || !all) {
+      return all;
+    }
+    trees_.prices.instances_repeats = true;
+    auto left = settle();
+    if (!left) {
+      return left;
+    }
+    const double price = left->plan.forecast.after.price_ms;
+    const bool much = price < much_cheaper * all->plan.forecast.after.price_ms;
+    return left->excess <= std::max(1.0, all->excess) && much ? left : all;
+  }
+
+  /// The plan of the cheapest arrangement within the limits, by what its forecast says.
+  Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    best_held_ = false;
+    const ViewLimit views(scene_, items_, trees_, outlook_, run_);
     Arranger arranger(items_, trees_, settings_, run_);
-    GrowthSearch growth(settings_.triangle_growth);
-    std::optional<Plan> best;
-    for (int round = 0; round < growth_rounds; ++round) {
-      double least = std::numeric_limits<double>::infinity();
-      for (const Arrangement& arrangement : arranger.find(growth.mean())) {
-        if (auto made = make_plan(arrangement); !made) {
+    LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
+                       arranger.triangles_today());
+    std::optional<Candidate> best;
+    for (int round = 0; round < limit_rounds; ++round) {
+      std::optional<Candidate> here;
+      for (Arrangement& arrangement : arranger.find(search.limits())) {
+        auto made = make_candidate(std::move(arrangement), search);
+        if (!made) {
           return Failure(made.error());
         }
-        const double over = find_growth(arrangement);
-        least = std::min(least, over);
-        if (!best || is_better(plan_, over <= 1, *best)) {
-          best = plan_;
-          best_held_ = over <= 1;
+        if (!here || made->is_better(*here)) {
+          here = std::move(*made);
         }
       }
-      if (!growth.go_on(least)) {
+      const bool bars = is_above_zero(here->over_us);
+      if (bars) {
+        arranger.bar(views.find_barred(here->arrangement, here->over_us, run_));
+      }
+      if (!best || here->is_better(*best)) {
+        best = std::move(here);
+      }
+      if (!search.go_on() && !bars) {
         break;
       }
     }
-    return *best;
+    return std::move(*best);
   }
 
-  /// A plan within the limit is better than one that is not, else the one with shorter frames.
-  [[nodiscard]] bool is_better(const Plan& plan, bool held, const Plan& best) const {
-    return held == best_held_ ? plan.forecast.after.mean_ms < best.forecast.after.mean_ms : held;
+  static bool is_above_zero(const std::vector<double>& values) {
+    return std::any_of(values.begin(), values.end(), [](double value) { return value > 0; });
   }
 
-  Result<void> make_plan(const Arrangement& arrangement) {
+  Result<Candidate> make_candidate(Arrangement arrangement, LimitSearch& search) {
+    Candidate out;
     plan_ = decided_;
     groups_->make(arrangement, run_, plan_);
-    return make_forecast(scene_, survey_, sizes_, outlook_, today_, plan_, run_);
-  }
-
-  /// Triangles of the median view on top of today's, in parts of what the limit allows; none where
-  /// they do not matter.
-  [[nodiscard]] double find_growth(const Arrangement& arrangement) const {
-    if (settings_.triangle_growth <= 0 || settings_.cell_size_m > 0 ||
-        arrangement.totals.gpu_us <= settings_.few_triangles_ms * 1000) {
-      return 0;
+    const auto planned = measure_plan(scene_, survey_, sizes_, outlook_, plan_, run_);
+    if (!planned) {
+      return Failure(planned.error());
     }
-    const double today = today_.view_triangles.median;
-    const double over = plan_.forecast.after.view_triangles.median - today;
-    return over / std::max((settings_.triangle_growth - 1) * today, 1e-3 * today);
+    plan_.forecast = make_forecast(today_, *planned, outlook_.profile);
+    out.plan = std::move(plan_);
+    out.excess = search.judge(arrangement.totals, planned->outcome);
+    const double growth = outlook_.profile.gpu_growth;
+    // Cells are what was asked for, whatever they draw.
+    if (growth > 0 && settings_.cell_size_m <= 0) {
+      for (std::size_t v = 0; v < planned->gpu_ms.size(); ++v) {
+        const double most = std::max(growth * today_.gpu_ms[v], outlook_.profile.few_gpu_ms);
+        out.over_us.push_back(1000 * (planned->gpu_ms[v] - most));
+        out.excess = std::max(out.excess, planned->gpu_ms[v] / std::max(most, 1e-9));
+      }
+    }
+    out.arrangement = std::move(arrangement);
+    return out;
   }
 
   /// What all candidates would share, for the one that was chosen.
@@ -383,8 +406,7 @@ class Proposer {
   std::optional<GroupMaker> groups_;
   Plan plan_;
   Plan decided_;  ///< what is in the plan before anything is arranged
-  Outcome today_;
-  bool best_held_ = false;
+  Measured today_;
 };
 
 Failure bad_setting(const char* name, const char* range) {
@@ -406,8 +428,9 @@ std::string_view to_string(ColliderShape shape) {
 
 std::string_view to_string(KeepReason reason) {
   constexpr std::string_view names[keep_reason_count] = {
-      "must_stay",     "blended", "only_one_of_its_key", "alone_in_its_cell", "above_vertex_limit",
-      "cheaper_alone", "by_hand", "taken_back"};
+      "must_stay",          "blended",      "only_one_of_its_key", "alone_in_its_cell",
+      "above_vertex_limit", "not_repeated", "cheaper_alone",       "by_hand",
+      "taken_back"};
   return names[static_cast<std::size_t>(reason)];
 }
 

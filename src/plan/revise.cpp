@@ -83,14 +83,16 @@ class Editor {
     if (auto sound = check_groups(scene_, survey_, plan_, run_); !sound) {
       return Failure(sound.error());
     }
-    const Outlook looked{outlook.views, with_passes(outlook.profile)};
+    const Outlook looked{outlook.views, with_passes(outlook.profile), outlook.images};
     const auto today = measure_today(scene_, survey_, sizes_, looked, run_);
     if (!today) {
       return Failure(today.error());
     }
-    if (auto made = make_forecast(scene_, survey_, sizes_, looked, *today, plan_, run_); !made) {
-      return Failure(made.error());
+    const auto planned = measure_plan(scene_, survey_, sizes_, looked, plan_, run_);
+    if (!planned) {
+      return Failure(planned.error());
     }
+    plan_.forecast = make_forecast(*today, *planned, looked.profile);
     return std::move(plan_);
   }
 

@@ -74,6 +74,8 @@ const char* explain(KeepReason reason) {
       return "alone in their cell of the grid";
     case KeepReason::above_vertex_limit:
       return "have more vertices than a cluster may";
+    case KeepReason::not_repeated:
+      return "nothing shows the same, and nothing was to be merged";
     case KeepReason::cheaper_alone:
       return "far from what they could merge with: cheaper alone";
     case KeepReason::by_hand:
