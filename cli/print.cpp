@@ -131,8 +131,7 @@ std::string to_text(const Verdict& verdict) {
     const std::string where =
         mismatch.draw.node == no_node
             ? ""
-            : fmt::format("source node {} primitive {}: ", to_index(mismatch.draw.node),
-                          mismatch.draw.primitive);
+            : fmt::format("{} primitive {}: ", cut(mismatch.path, 60), mismatch.draw.primitive);
     out += fmt::format("    {}{}\n", where, mismatch.what);
   }
   return out;

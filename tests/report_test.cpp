@@ -81,7 +81,7 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
   for (const auto drawn : found["charts"].get_array()) {
     charts += drawn.get_bool().value() ? 1U : 0U;
   }
-  EXPECT_EQ(charts, 4U);
+  EXPECT_EQ(charts, 5U);
   const auto down = list_of(found, "down");
   const auto up = list_of(found, "up");
   EXPECT_GT(down.size(), 8U);

@@ -88,6 +88,7 @@ Result<void> validate(const VerifySettings& settings);
 struct Mismatch {
   DrawRef draw;  ///< source draw; no_node for something drawn that has no source
   std::string what;
+  std::string path{};  ///< of the draw's node; empty without one
 };
 
 /// How well a shared material shows what one of the source showed.

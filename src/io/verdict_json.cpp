@@ -182,6 +182,7 @@ std::string to_json(const Verdict& verdict) {
     if (mismatch.draw.node != no_node) {
       line.member("node", mismatch.draw.node);
       line.member("primitive", mismatch.draw.primitive);
+      line.member("path", mismatch.path);
     }
     line.member("what", mismatch.what);
     line.end_object();

@@ -179,9 +179,13 @@ Arranger::Arranger(const Items& items,
   }
 }
 
-void Arranger::add_offer(const CutTerms& terms) {
+bool Arranger::add_offer(const CutTerms& terms) {
+  if (run_.observer != nullptr && !run_.observer->advance("arranging", 0)) {
+    return false;
+  }
   const std::vector<CutTerms> same(cutter_.component_count(), terms);
   offers_.push_back({terms, cutter_.weigh(same, run_)});
+  return true;
 }
 
 bool Arranger::is_offered(const CutTerms& terms) const {
@@ -194,7 +198,7 @@ bool Arranger::is_offered(const CutTerms& terms) const {
 
 /// Cuts on the terms that the best mix so far calls for, until these are known.
 /// \source column generation (G. B. Dantzig and P. Wolfe, 1960)
-Mix Arranger::search(const MixLimits& limits) {
+Result<Mix> Arranger::search(const MixLimits& limits) {
   for (int round = 0; round < search_rounds; ++round) {
     Mix mix = choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
     CutTerms next = mix.next;
@@ -203,7 +207,9 @@ Mix Arranger::search(const MixLimits& limits) {
     if (is_offered(next) || next.triangle > most_weight || next.byte > most_weight) {
       return mix;
     }
-    add_offer(next);
+    if (!add_offer(next)) {
+      return Failure(make_cancelled());
+    }
   }
   return choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
 }
@@ -215,18 +221,20 @@ Arrangement Arranger::take(const Mix& mix) {
   return cutter_.cut(terms, run_);
 }
 
-std::vector<Arrangement> Arranger::find(const MixLimits& limits) {
+Result<std::vector<Arrangement>> Arranger::find(const MixLimits& limits) {
   if (cutter_.component_count() == 0) {
-    return {cutter_.cut({}, run_)};
+    return std::vector<Arrangement>{cutter_.cut({}, run_)};
   }
-  if (offers_.empty()) {
-    add_offer({1, 1, rule_});
-    if (rule_ == CutRule::cheapest) {
-      // One cluster a key, which is what the coarsest grid gives, may be the better for some.
-      add_offer({1, 1, CutRule::largest});
-    }
+  // One cluster a key, which is what the coarsest grid gives, may be the better for some.
+  if (offers_.empty() && !(add_offer({1, 1, rule_}) &&
+                           (rule_ == CutRule::largest || add_offer({1, 1, CutRule::largest})))) {
+    return Failure(make_cancelled());
   }
-  std::vector<Mix> mixes{search(limits)};
+  auto first = search(limits);
+  if (!first) {
+    return Failure(first.error());
+  }
+  std::vector<Mix> mixes{std::move(*first)};
   add_rivals(limits, mixes);
   std::vector<Arrangement> out;
   std::transform(mixes.begin(), mixes.end(), std::back_inserter(out),

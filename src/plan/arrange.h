@@ -33,8 +33,9 @@ class Arranger {
            const RunControl& run);
 
   /// The cheapest first; others may turn out cheaper when their frames are measured.
+  /// \error cancelled  between any two cuts
   /// \cost some ten cuts; fewer when asked again
-  [[nodiscard]] std::vector<Arrangement> find(const MixLimits& limits);
+  Result<std::vector<Arrangement>> find(const MixLimits& limits);
   /// From now on. The next arrangements are looked for anew.
   void bar(const Barred& barred) {
     cutter_.bar(barred);
@@ -44,9 +45,10 @@ class Arranger {
   [[nodiscard]] double triangles_today() const { return triangles_today_; }
 
  private:
-  void add_offer(const CutTerms& terms);
+  /// \return false when it was cancelled
+  bool add_offer(const CutTerms& terms);
   [[nodiscard]] bool is_offered(const CutTerms& terms) const;
-  [[nodiscard]] Mix search(const MixLimits& limits);
+  Result<Mix> search(const MixLimits& limits);
   void add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) const;
   [[nodiscard]] Arrangement take(const Mix& mix);
 

@@ -254,7 +254,11 @@ class Proposer {
     std::optional<Candidate> best;
     for (int round = 0; round < limit_rounds; ++round) {
       std::optional<Candidate> here;
-      for (Arrangement& arrangement : arranger.find(search.limits())) {
+      auto arrangements = arranger.find(search.limits());
+      if (!arrangements) {
+        return Failure(arrangements.error());
+      }
+      for (Arrangement& arrangement : *arrangements) {
         auto made = make_candidate(std::move(arrangement), search);
         if (!made) {
           return Failure(made.error());

@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <map>
 #include <numeric>
 #include <optional>
 
@@ -88,7 +90,7 @@ class SetComparison {
   /// \param shown  where the prototype's part would stand
   [[nodiscard]] std::string compare(const Draw& draw, std::size_t part, const Mat4d& shown) {
     const Mat4d& here = frames_.world()[to_index(draw.node)];
-    const Draw& prototype = survey_[find_draw(survey_, group_.prototype[part])];
+    const Draw& prototype = group_part(part);
     if (survey_[draw.shape].family == survey_[prototype.shape].family &&
         is_in_place(draw, here, shown)) {
       return {};
@@ -105,12 +107,67 @@ class SetComparison {
       decoded_ = make_points(scene_, primitive_of(draw), settings_);
       decoded_shape_ = draw.shape;
     }
+    if (is_proven(draw, part, here, shown)) {
+      return {};
+    }
     const RepeatJudge judge(*decoded_, here);
     const RepeatLimits limits = make_repeat_limits(settings_, judge.size_m());
     return judge.judge(*prototypes_[part], shown, limits)
                ? std::string()
                : fmt::format("does not show what the prototype would show there, within {:.3g} m",
                              limits.position_m);
+  }
+
+  /// What was judged once of a shape holds wherever it is turned to and however large it is, as
+  /// long as it is not stretched and its fit is as good as the same. Judged in its own space, by
+  /// limits that no turn makes too wide: a box is nowhere smaller than the longest side it has
+  /// here, and a turn moves a direction's error into one component. \pre both parts are decoded
+  [[nodiscard]] bool is_proven(const Draw& draw,
+                               std::size_t part,
+                               const Mat4d& here,
+                               const Mat4d& shown) {
+    const Eigen::Matrix4d world = as_eigen(here);
+    const Eigen::Matrix3d square =
+        world.topLeftCorner<3, 3>().transpose() * world.topLeftCorner<3, 3>();
+    const double scale = square.trace() / 3;
+    if (!((square - scale * Eigen::Matrix3d::Identity()).norm() <= 1e-6 * scale && scale > 0)) {
+      return false;
+    }
+    const Eigen::Matrix4d relative = world.inverse() * as_eigen(shown);
+    const Box3d& box = survey_[draw.shape].box;
+    const double size = box.largest_extent();
+    std::vector<Eigen::Matrix4d>& proven = proven_[{draw.shape, part}];
+    if (std::any_of(proven.begin(), proven.end(), [&](const Eigen::Matrix4d& known) {
+          return is_near(relative, known, survey_[group_part(part).shape].box, size);
+        })) {
+      return true;
+    }
+    const RepeatLimits limits{(1 - far_below) * settings_.tolerance * size,
+                              settings_.attribute_tolerance,
+                              (1 - far_below) * settings_.direction_tolerance / std::sqrt(3.0)};
+    const RepeatJudge judge(*decoded_, identity_matrix);
+    if (!judge.judge(*prototypes_[part], from_eigen(relative), limits)) {
+      return false;
+    }
+    proven.push_back(relative);
+    return true;
+  }
+
+  [[nodiscard]] bool is_near(const Eigen::Matrix4d& a,
+                             const Eigen::Matrix4d& b,
+                             const Box3d& moved,
+                             double size) const {
+    const Eigen::Matrix4d error = a - b;
+    const double linear = error.topLeftCorner<3, 3>().norm();
+    const double off = (error * as_eigen(moved.centre()).homogeneous()).head<3>().norm() +
+                       linear * find_diagonal(moved) / 2;
+    const double thinnest = b.topLeftCorner<3, 3>().colwise().norm().minCoeff();
+    return off <= far_below * settings_.tolerance * size &&
+           linear <= far_below * settings_.direction_tolerance / std::sqrt(3.0) * thinnest;
+  }
+
+  [[nodiscard]] const Draw& group_part(std::size_t part) const {
+    return survey_[find_draw(survey_, group_.prototype[part])];
   }
 
   /// The same vertices, as good as in the same place. An axis without length has directions that
@@ -137,6 +194,8 @@ class SetComparison {
   std::vector<std::optional<Points>> prototypes_;  ///< by part, once they are needed
   ShapeId decoded_shape_{};
   std::optional<Points> decoded_;
+  /// By shape and part: from the prototype's space to the shape's, where that was found to hold.
+  std::map<std::pair<ShapeId, std::size_t>, std::vector<Eigen::Matrix4d>> proven_;
 };
 
 }  // namespace

@@ -98,8 +98,7 @@ class DataMaker {
     const Verdict& verdict = in_.verdict;
     std::vector<std::string> out;
     for (const Mismatch& mismatch : verdict.mismatches) {
-      const std::string where =
-          mismatch.draw.node == no_node ? "" : make_node_path(in_.scene, mismatch.draw.node) + ": ";
+      const std::string where = mismatch.path.empty() ? "" : mismatch.path + ": ";
       out.push_back(where + mismatch.what);
     }
     for (const GroupFault& fault : verdict.group_faults) {

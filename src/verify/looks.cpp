@@ -571,7 +571,7 @@ Result<void> verify_looks(const Scene& before,
   }
   const auto report = [&](const DrawRef& draw, std::string what) {
     ++verdict.mismatch_count;
-    verdict.mismatches.push_back({draw, std::move(what)});
+    verdict.mismatches.push_back({draw, std::move(what), make_node_path(before, draw.node)});
     verdict.passed = false;
   };
   for (const DrawRef& draw : verifier.moved()) {

@@ -46,7 +46,9 @@ class Verifier {
  private:
   void report(const DrawRef& draw, std::string what) {
     if (++verdict_.mismatch_count <= max_mismatches) {
-      verdict_.mismatches.push_back({draw, std::move(what)});
+      const bool known = to_index(draw.node) < before_.nodes.size();
+      verdict_.mismatches.push_back(
+          {draw, std::move(what), known ? make_node_path(before_, draw.node) : ""});
     }
   }
 
