@@ -6,7 +6,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <numeric>
 #include <optional>
 
@@ -28,12 +27,14 @@ class SetComparison {
                 const Survey& survey,
                 const FamilySettings& settings,
                 const FrameMaker& frames,
-                const Group& group)
+                const Group& group,
+                ProvenFits& proven)
       : scene_(scene),
         survey_(survey),
         settings_(settings),
         frames_(frames),
         group_(group),
+        proven_(proven),
         frame_(frames.make(group)),
         box_(make_prototype_box(survey, frames.world(), group)),
         prototypes_(group.prototype.size()) {
@@ -95,6 +96,10 @@ class SetComparison {
         is_in_place(draw, here, shown)) {
       return {};
     }
+    const std::optional<Eigen::Matrix4d> relative = find_relative(here, shown);
+    if (relative && is_proven(draw, prototype, *relative)) {
+      return {};
+    }
     if (make_signature(scene_, primitive_of(draw), settings_) !=
             make_signature(scene_, primitive_of(prototype), settings_) ||
         !primitive_of(draw).morph_targets.empty()) {
@@ -107,7 +112,7 @@ class SetComparison {
       decoded_ = make_points(scene_, primitive_of(draw), settings_);
       decoded_shape_ = draw.shape;
     }
-    if (is_proven(draw, part, here, shown)) {
+    if (relative && prove(draw, part, *relative)) {
       return {};
     }
     const RepeatJudge judge(*decoded_, here);
@@ -118,30 +123,34 @@ class SetComparison {
                              limits.position_m);
   }
 
-  /// What was judged once of a shape holds wherever it is turned to and however large it is, as
-  /// long as it is not stretched and its fit is as good as the same. Judged in its own space, by
-  /// limits that no turn makes too wide: a box is nowhere smaller than the longest side it has
-  /// here, and a turn moves a direction's error into one component. \pre both parts are decoded
-  [[nodiscard]] bool is_proven(const Draw& draw,
-                               std::size_t part,
-                               const Mat4d& here,
-                               const Mat4d& shown) {
+  /// From the prototype's space to the draw's; nothing where the draw is stretched.
+  static std::optional<Eigen::Matrix4d> find_relative(const Mat4d& here, const Mat4d& shown) {
     const Eigen::Matrix4d world = as_eigen(here);
     const Eigen::Matrix3d square =
         world.topLeftCorner<3, 3>().transpose() * world.topLeftCorner<3, 3>();
     const double scale = square.trace() / 3;
-    if (!((square - scale * Eigen::Matrix3d::Identity()).norm() <= 1e-6 * scale && scale > 0)) {
-      return false;
-    }
-    const Eigen::Matrix4d relative = world.inverse() * as_eigen(shown);
-    const Box3d& box = survey_[draw.shape].box;
-    const double size = box.largest_extent();
-    std::vector<Eigen::Matrix4d>& proven = proven_[{draw.shape, part}];
-    if (std::any_of(proven.begin(), proven.end(), [&](const Eigen::Matrix4d& known) {
-          return is_near(relative, known, survey_[group_part(part).shape].box, size);
-        })) {
-      return true;
-    }
+    const bool stretched =
+        !((square - scale * Eigen::Matrix3d::Identity()).norm() <= 1e-6 * scale && scale > 0);
+    return stretched ? std::nullopt
+                     : std::optional<Eigen::Matrix4d>(world.inverse() * as_eigen(shown));
+  }
+
+  /// What was judged once of a shape holds wherever it is turned to and however large it is, as
+  /// long as its fit is as good as the same.
+  [[nodiscard]] bool is_proven(const Draw& draw,
+                               const Draw& prototype,
+                               const Eigen::Matrix4d& relative) const {
+    const double size = survey_[draw.shape].box.largest_extent();
+    return proven_.any(draw.shape, prototype.shape, [&](const Eigen::Matrix4d& known) {
+      return is_near(relative, known, survey_[prototype.shape].box, size);
+    });
+  }
+
+  /// Judges a shape in its own space, by limits that no turn makes too wide: a box is nowhere
+  /// smaller than the longest side it has here, and a turn moves a direction's error into one
+  /// component. \pre both parts are decoded
+  [[nodiscard]] bool prove(const Draw& draw, std::size_t part, const Eigen::Matrix4d& relative) {
+    const double size = survey_[draw.shape].box.largest_extent();
     const RepeatLimits limits{(1 - far_below) * settings_.tolerance * size,
                               settings_.attribute_tolerance,
                               (1 - far_below) * settings_.direction_tolerance / std::sqrt(3.0)};
@@ -149,7 +158,7 @@ class SetComparison {
     if (!judge.judge(*prototypes_[part], from_eigen(relative), limits)) {
       return false;
     }
-    proven.push_back(relative);
+    proven_.add(draw.shape, group_part(part).shape, relative);
     return true;
   }
 
@@ -188,20 +197,19 @@ class SetComparison {
   const FamilySettings& settings_;
   const FrameMaker& frames_;
   const Group& group_;
+  ProvenFits& proven_;
   Frame frame_;
   Box3d box_;
   std::vector<Mat4d> part_matrices_;
   std::vector<std::optional<Points>> prototypes_;  ///< by part, once they are needed
   ShapeId decoded_shape_{};
   std::optional<Points> decoded_;
-  /// By shape and part: from the prototype's space to the shape's, where that was found to hold.
-  std::map<std::pair<ShapeId, std::size_t>, std::vector<Eigen::Matrix4d>> proven_;
 };
 
 }  // namespace
 
 std::vector<Misfit> SetJudge::find_misfits(const Group& group) const {
-  return SetComparison(scene_, survey_, settings_, frames_, group).run();
+  return SetComparison(scene_, survey_, settings_, frames_, group, proven_).run();
 }
 
 }  // namespace wakuzume

@@ -2,7 +2,12 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <Eigen/Core>
+#include <algorithm>
+#include <map>
+#include <mutex>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "plan/frames.h"
@@ -14,6 +19,26 @@ namespace wakuzume {
 struct Misfit {
   std::size_t member = 0;  ///< position in Group::members
   std::string what;        ///< a sentence without its subject
+};
+
+/// Fits that were found to hold between two shapes, wherever they stand. Threads may share it.
+class ProvenFits {
+ public:
+  /// \return whether `is_near(known)` of any
+  template <class IsNear>
+  bool any(ShapeId shown, ShapeId prototype, const IsNear& is_near) {
+    const std::scoped_lock lock(mutex_);
+    const auto& known = fits_[{shown, prototype}];
+    return std::any_of(known.begin(), known.end(), is_near);
+  }
+  void add(ShapeId shown, ShapeId prototype, const Eigen::Matrix4d& fit) {
+    const std::scoped_lock lock(mutex_);
+    fits_[{shown, prototype}].push_back(fit);
+  }
+
+ private:
+  std::mutex mutex_;
+  std::map<std::pair<ShapeId, ShapeId>, std::vector<Eigen::Matrix4d>> fits_;
 };
 
 class SetJudge {
@@ -34,6 +59,7 @@ class SetJudge {
   const Survey& survey_;
   const FamilySettings& settings_;
   const FrameMaker& frames_;
+  mutable ProvenFits proven_;
 };
 
 }  // namespace wakuzume
