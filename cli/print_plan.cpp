@@ -163,9 +163,14 @@ std::string to_text(std::span<const Alternative> list, const std::string& profil
                     group_digits(round_to_count(o.view_triangles.median)),
                     o.view_bytes.median / 1e6, group_digits(o.draws), to_size(o.bytes), o.price_ms);
   }
+  const double cell = list.empty() ? 0 : list.back().settings.cell_size_m;
+  const std::string grid = cell > 0 ? fmt::format(", --cells {:g}", cell) : "";
   return out +
-         "  draws, triangles and geometry read are of a usual view; price: the mean frame, a\n"
-         "  share of the faster of CPU and GPU, and geometry stored, as the profile has it\n";
+         fmt::format(
+             "  draws, triangles and geometry read are of a usual view; price: the mean frame, a\n"
+             "  share of the faster of CPU and GPU, and geometry stored, as the profile has it\n"
+             "  to have one of the others: --repeats only, --repeats merge{}\n",
+             grid);
 }
 
 std::string tell_next(const Plan& plan, const Ladder& ladder) {
