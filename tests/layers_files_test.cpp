@@ -104,7 +104,7 @@ TEST_F(HouseFiles, HoldRoutesThatReadBackAsTheyWere) {
 TEST_F(HouseFiles, NeedTheExtensionWhereNoPlainLookIsBeside) {
   test::write_all(path("bare.toml"),
                   "[materials]\nplain_look = \"none\"\nlayer_packing = \"none\"\n");
-  build("bare.glb", {"--settings", path("bare.toml")});
+  build("bare.glb", {"--settings", path("bare.toml"), "--repeats", "merge"});
   const auto bare = read_scene(path("bare.glb"));
   ASSERT_TRUE(bare);
   EXPECT_EQ(bare->extensions_required, std::vector<std::string>{texture_layers_extension});
