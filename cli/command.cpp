@@ -223,8 +223,13 @@ Result<std::vector<ImageFacts>> Command::read_images_in_detail(const Scene& scen
   return images;
 }
 
-Result<std::vector<ImageFacts>> Command::read_image_sizes(const Scene& scene) {
-  return read_image_facts(scene, ImageDepth::sizes, {}, run_);
+Result<void> Command::add_images(const Scene& scene, Outlook& outlook) {
+  auto images = read_image_facts(scene, ImageDepth::sizes, {}, run_);
+  if (!images) {
+    return Failure(images.error());
+  }
+  outlook.images = std::move(*images);
+  return {};
 }
 
 Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) {
@@ -234,14 +239,8 @@ Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) 
   }
   auto views = options_.views_file.empty() ? make_views(scene, survey, settings_.views)
                                            : read_views(options_.views_file);
-  if (!views) {
-    return Failure(views.error());
-  }
-  auto images = read_image_sizes(scene);
-  if (!images) {
-    return Failure(images.error());
-  }
-  return Outlook{std::move(*views), std::move(*profile), std::move(*images)};
+  return views ? Result<Outlook>(Outlook{std::move(*views), std::move(*profile)})
+               : Failure(views.error());
 }
 
 Result<Assessment> Command::assess(const Scene& scene, const Survey& survey, Outlook outlook) {

@@ -50,9 +50,9 @@ class Command {
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
   /// The same as deeply as routes need it.
   Result<std::vector<ImageFacts>> read_images_in_detail(const Scene& scene);
-  /// Their sizes alone, without decoding.
-  Result<std::vector<ImageFacts>> read_image_sizes(const Scene& scene);
-  /// Views and prices, by the settings and the line.
+  /// Sizes of images, without decoding any, for what plans are measured by.
+  Result<void> add_images(const Scene& scene, Outlook& outlook);
+  /// Views and prices, by the settings and the line. Without images.
   Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
   /// All that is told of a scene, by the settings, from an outlook.
   Result<Assessment> assess(const Scene& scene, const Survey& survey, Outlook outlook);

@@ -100,6 +100,9 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   if (!outlook) {
     return Failure(outlook.error());
   }
+  if (auto added = command.add_images(source->scene, *outlook); !added) {
+    return Failure(added.error());
+  }
   return Proposal{std::move(*source), std::move(*found), std::move(*outlook), std::move(*plan)};
 }
 
@@ -149,8 +152,9 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
     return command.fail(done.error());
   }
   if (options.format == Format::json) {
-    // One document at a time.
-    command.print(options.compares ? "" : json);
+    if (!options.compares) {  // which has printed its own
+      command.print(json);
+    }
     return Exit::done;
   }
   const auto visibility = make_visibility(proposal.survey, proposal.outlook.views, command.run());
@@ -223,6 +227,9 @@ Result<Proposal> make_proposal(Command& command, const std::string& path) {
   if (!outlook) {
     return Failure(outlook.error());
   }
+  if (auto added = command.add_images(source.scene, *outlook); !added) {
+    return Failure(added.error());
+  }
   auto plan =
       propose(source.scene, read->survey, command.settings().propose, *outlook, command.run());
   if (!plan) {
@@ -255,11 +262,9 @@ Result<void> propose_without(Command& command, const MendStep& step, Proposal& p
         !shared) {
       return shared;
     }
-    auto images = command.read_image_sizes(source.scene);
-    if (!images) {
-      return Failure(images.error());
+    if (auto added = command.add_images(source.scene, proposal.outlook); !added) {
+      return added;
     }
-    proposal.outlook.images = std::move(*images);
   }
   auto plan =
       wakuzume::propose_without(draws, source.scene, proposal.survey, command.settings().propose,

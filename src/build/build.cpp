@@ -389,8 +389,8 @@ class Builder {
   Built built_;
   PlanGeometry geometry_;
   std::map<std::uint64_t, StreamId> lanes_;  ///< of instance sets, by place in the block
-  std::set<std::size_t> assets_;           ///< groups that become some
-  std::map<std::string, NodeId> objects_;  ///< nodes by name, once there are some
+  std::set<std::size_t> assets_;             ///< groups that become some
+  std::map<std::string, NodeId> objects_;    ///< nodes by name, once there are some
   std::set<std::string> asset_names_;
   std::vector<std::pair<std::size_t, std::string>> asset_nodes_;  ///< result, file
   std::vector<bool> moved_;                                       ///< indexed by draw

@@ -45,6 +45,26 @@ bool read_word(JsonIn& in, JsonValue value, const At& at, Enum& out, std::size_t
   return in.fail(ErrorCode::bad_value, at, "'" + text + "' is none of the words allowed here");
 }
 
+/// An array of `least` to `most` values: calls `read(column, value, at)` for each.
+template <class Read>
+bool read_row(JsonIn& in,
+              JsonValue value,
+              const At& at,
+              std::size_t least,
+              std::size_t most,
+              const Read& read) {
+  const auto wrong = [&] {
+    return in.fail(ErrorCode::bad_value, at,
+                   "a row has " + (least == most ? "" : std::to_string(least) + " to ") +
+                       std::to_string(most) + " values");
+  };
+  std::size_t columns = 0;
+  const bool good = in.array(value, at, [&](JsonValue v, const At& a) {
+    return columns < most ? read(columns++, v, a) : wrong();
+  });
+  return good && (columns >= least || wrong());
+}
+
 /// Reads the root object: checks "format" and "version", hands every other member to
 /// `reader.member(key, value, at, out)`.
 template <class Reader>

@@ -325,34 +325,31 @@ class LedgerReader {
 
   /// Rows are arrays: a million of them have to be read in well under a second.
   bool read_row(JsonValue value, const At& at, LedgerRow& row) {
-    std::size_t column = 0;
-    const bool good = in_.array(value, at, [&](JsonValue item, const At& a) {
-      switch (column++) {
-        case 0:
-          return in_.read(item, a, row.source.node);
-        case 1:
-          return in_.read(item, a, row.source.primitive);
-        case 2:
-          return read_word(in_, item, a, row.fate, fate_count);
-        case 3:
-          return in_.read(item, a, row.node);
-        case 4:
-          return in_.read(item, a, row.primitive);
-        case 5:
-          return in_.read(item, a, row.instance);
-        case 6:
-          return in_.read(item, a, row.first_index);
-        case 7:
-          return in_.read(item, a, row.index_count);
-        case 8:
-          return in_.read(item, a, row.first_vertex);
-        case 9:
-          return in_.read(item, a, row.vertex_count);
-        default:
-          return in_.fail(ErrorCode::bad_value, at, "a row has 10 values");
-      }
-    });
-    return good && (column == 10 || in_.fail(ErrorCode::bad_value, at, "a row has 10 values"));
+    return wakuzume::read_row(in_, value, at, 10, 10,
+                              [&](std::size_t column, JsonValue item, const At& a) {
+                                switch (column) {
+                                  case 0:
+                                    return in_.read(item, a, row.source.node);
+                                  case 1:
+                                    return in_.read(item, a, row.source.primitive);
+                                  case 2:
+                                    return read_word(in_, item, a, row.fate, fate_count);
+                                  case 3:
+                                    return in_.read(item, a, row.node);
+                                  case 4:
+                                    return in_.read(item, a, row.primitive);
+                                  case 5:
+                                    return in_.read(item, a, row.instance);
+                                  case 6:
+                                    return in_.read(item, a, row.first_index);
+                                  case 7:
+                                    return in_.read(item, a, row.index_count);
+                                  case 8:
+                                    return in_.read(item, a, row.first_vertex);
+                                  default:
+                                    return in_.read(item, a, row.vertex_count);
+                                }
+                              });
   }
 
   JsonIn in_;

@@ -386,7 +386,7 @@ class PlanReader {
       if (key == "draws") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           DrawMark& mark = out.emplace_back();
-          return read_row(item, b, 5, 5, [&](std::size_t column, JsonValue w, const At& c) {
+          return read_row(in_, item, b, 5, 5, [&](std::size_t column, JsonValue w, const At& c) {
             return column == 0   ? in_.read(w, c, mark.draw.node)
                    : column == 1 ? in_.read(w, c, mark.draw.primitive)
                    : column == 2 ? in_.read(w, c, mark.place)
@@ -417,23 +417,6 @@ class PlanReader {
       mark.*number = hashes[mark.*number];
     }
     return true;
-  }
-
-  /// Calls `read(column, value, at)` for each value of an array of `least` to `most`.
-  template <class Read>
-  bool read_row(
-      JsonValue value, const At& at, std::size_t least, std::size_t most, const Read& read) {
-    std::size_t columns = 0;
-    const auto wrong = [&] {
-      return in_.fail(ErrorCode::bad_value, at,
-                      least == most
-                          ? fmt::format("a row of {} values is wanted", least)
-                          : fmt::format("a row of {} to {} values is wanted", least, most));
-    };
-    const bool good = in_.array(value, at, [&](JsonValue v, const At& a) {
-      return columns < most ? read(columns++, v, a) : wrong();
-    });
-    return good && (columns >= least || wrong());
   }
 
   /// The first columns of a draw's row. The number decides; by its path a draw is found again in a
@@ -561,7 +544,7 @@ class PlanReader {
       if (key == "prototype") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           DrawRef& ref = out.prototype.emplace_back();
-          return read_row(item, b, 2, 3, [&](std::size_t column, JsonValue w, const At& c) {
+          return read_row(in_, item, b, 2, 3, [&](std::size_t column, JsonValue w, const At& c) {
             return read_draw_column(column, w, c, ref);
           });
         });
@@ -587,7 +570,7 @@ class PlanReader {
                    std::vector<std::pair<std::size_t, std::uint32_t>>& fit_of) {
     const std::size_t position = out.members.size();
     DrawRef& ref = out.members.emplace_back();
-    return read_row(value, at, 2, 4, [&](std::size_t column, JsonValue v, const At& a) {
+    return read_row(in_, value, at, 2, 4, [&](std::size_t column, JsonValue v, const At& a) {
       return column == 3 ? in_.read(v, a, fit_of.emplace_back(position, 0).second)
                          : read_draw_column(column, v, a, ref);
     });
@@ -615,7 +598,7 @@ class PlanReader {
   }
 
   bool read_kept(JsonValue value, const At& at, KeptDraw& out) {
-    return read_row(value, at, 4, 5, [&](std::size_t column, JsonValue v, const At& a) {
+    return read_row(in_, value, at, 4, 5, [&](std::size_t column, JsonValue v, const At& a) {
       return column == 3   ? read_word(in_, v, a, out.reason, keep_reason_count)
              : column == 4 ? read_word(in_, v, a, out.rule, stay_rule_count)
                            : read_draw_column(column, v, a, out.draw);

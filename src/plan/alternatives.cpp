@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
 
 #include "wakuzume/propose.h"
 
@@ -27,42 +26,40 @@ Result<std::vector<Alternative>> list_alternatives(const Scene& scene,
                                                    const ProposeSettings& settings,
                                                    const Outlook& outlook,
                                                    const RunControl& run) {
-  std::vector<Alternative> out;
-  std::optional<Error> error;
-  const auto measure = [&](std::string name, const ProposeSettings& other) {
-    auto plan = error ? Result<Plan>(Failure(*error)) : propose(scene, survey, other, outlook, run);
-    if (!plan) {
-      error = plan.error();
-      return Alternative{};
-    }
-    if (out.empty()) {
-      out.push_back({"as it is", settings, plan->forecast.before});
-    }
-    return Alternative{std::move(name), other, plan->forecast.after};
+  std::vector<Alternative> terms;
+  const auto add = [&](std::string name, Repeats repeats, double cell_size_m) {
+    Alternative& one = terms.emplace_back(Alternative{std::move(name), settings, {}});
+    one.settings.repeats = repeats;
+    one.settings.cell_size_m = cell_size_m;
   };
-  const auto with = [&](Repeats repeats, double cell_size_m) {
-    ProposeSettings other = settings;
-    other.repeats = repeats;
-    other.cell_size_m = cell_size_m;
-    return other;
-  };
-  Alternative by_cost = measure("by cost", with(Repeats::by_cost, 0));
-  out.push_back(std::move(by_cost));
-  out.push_back(measure("instances only", with(Repeats::only, 0)));
-  out.push_back(measure("merges only", with(Repeats::merge, 0)));
+  add("by cost", Repeats::by_cost, 0);
+  add("instances only", Repeats::only, 0);
+  add("merges only", Repeats::merge, 0);
+  const std::size_t first_grid = terms.size();
   const double longest = survey.bounds.empty() ? 0 : survey.bounds.largest_extent();
-  std::optional<Alternative> grid;
   for (int g = 1; g <= grids && longest > 0; ++g) {
     const double cell = round_to_two_digits(longest / std::exp2(g));
-    Alternative made = measure(fmt::format("a grid of {:g} m", cell), with(settings.repeats, cell));
-    if (!grid || made.outcome.price_ms < grid->outcome.price_ms) {
-      grid = std::move(made);
+    add(fmt::format("a grid of {:g} m", cell), settings.repeats, cell);
+  }
+  std::vector<Alternative> out{{"as it is", settings, {}}};
+  for (Alternative& one : terms) {
+    auto plan = propose(scene, survey, one.settings, outlook, run);
+    if (!plan) {
+      return Failure(plan.error());
     }
+    out.front().outcome = plan->forecast.before;
+    one.outcome = plan->forecast.after;
   }
-  if (grid) {
-    out.push_back(std::move(*grid));
+  const auto grid = terms.begin() + static_cast<std::ptrdiff_t>(first_grid);
+  out.insert(out.end(), terms.begin(), grid);
+  const auto cheapest =
+      std::min_element(grid, terms.end(), [](const Alternative& a, const Alternative& b) {
+        return a.outcome.price_ms < b.outcome.price_ms;
+      });
+  if (cheapest != terms.end()) {
+    out.push_back(*cheapest);
   }
-  return error ? Result<std::vector<Alternative>>(Failure(*error)) : std::move(out);
+  return out;
 }
 
 }  // namespace wakuzume

@@ -162,6 +162,7 @@ Arranger::Arranger(const Items& items,
                    const ProposeSettings& settings,
                    const RunControl& run)
     : prices_(trees.prices),
+      mix_prices_{prices_.faster_share, prices_.byte},
       run_(run),
       cutter_(items,
               trees.by_key,
@@ -200,7 +201,7 @@ bool Arranger::is_offered(const CutTerms& terms) const {
 /// \source column generation (G. B. Dantzig and P. Wolfe, 1960)
 Result<Mix> Arranger::search(const MixLimits& limits) {
   for (int round = 0; round < search_rounds; ++round) {
-    Mix mix = choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
+    Mix mix = choose_mix(offers_, limits, mix_prices_);
     CutTerms next = mix.next;
     next.rule = rule_;
     next.triangle = rule_ == CutRule::largest ? 1 : next.triangle;
@@ -211,7 +212,7 @@ Result<Mix> Arranger::search(const MixLimits& limits) {
       return Failure(make_cancelled());
     }
   }
-  return choose_mix(offers_, limits, {prices_.faster_share, prices_.byte});
+  return choose_mix(offers_, limits, mix_prices_);
 }
 
 Arrangement Arranger::take(const Mix& mix) {
@@ -251,9 +252,7 @@ void Arranger::add_rivals(const MixLimits& limits, std::vector<Mix>& mixes) cons
       ratio > 1 / least_ratio) {
     return;
   }
-  const auto price = [&](const Mix& mix) {
-    return find_price(mix.totals, {prices_.faster_share, prices_.byte});
-  };
+  const auto price = [&](const Mix& mix) { return find_price(mix.totals, mix_prices_); };
   std::vector<Mix> rivals{choose_mix(offers_, limits, {1, prices_.byte})};
   for (std::uint32_t o = 0; o < offers_.size(); ++o) {
     rivals.push_back(make_plain_mix(offers_, limits, o));

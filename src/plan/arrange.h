@@ -53,6 +53,7 @@ class Arranger {
   [[nodiscard]] Arrangement take(const Mix& mix);
 
   const Prices& prices_;
+  MixPrices mix_prices_;
   const RunControl& run_;
   Cutter cutter_;
   CutRule rule_;

@@ -158,13 +158,8 @@ class AssemblyFinder {
       const Mat4d here = make_placement(in_, parts[p]);
       const Eigen::Matrix4d error = move * as_eigen(there) - as_eigen(here);
       const Shape& shape = in_.survey[in_.families.prototypes[family_of(parts[p])]];
-      const Box3d& world = in_.survey[parts[p]].box;
-      const double size = (as_eigen(world.max) - as_eigen(world.min)).norm();
-      const Vec3d centre = shape.box.centre();
-      const double half = (as_eigen(shape.box.max) - as_eigen(shape.box.min)).norm() / 2;
-      const double off = (error * as_eigen(centre).homogeneous()).head<3>().norm() +
-                         error.topLeftCorner<3, 3>().norm() * half;
-      if (!(off <= in_.settings.families.tolerance * size)) {
+      const double size = find_diagonal(in_.survey[parts[p]].box);
+      if (!(find_largest_move(error, shape.box) <= in_.settings.families.tolerance * size)) {
         return false;
       }
     }

@@ -16,11 +16,11 @@ namespace wakuzume {
 struct Prices {
   double draw = 0;
   double instance = 0;
-  double triangle = 0;  ///< with the vertices that come with one
-  double byte = 0;      ///< of geometry in memory
+  double triangle = 0;             ///< with the vertices that come with one
+  double byte = 0;                 ///< of geometry in memory
   double faster_share = 0;         ///< as CostProfile has it
   bool instances_repeats = false;  ///< what the engine instances by itself is not paid for
-  double frames = 1;    ///< views that TreeNode::seen counts over
+  double frames = 1;               ///< views that TreeNode::seen counts over
 };
 
 /// Items in trees, and what their frames cost.

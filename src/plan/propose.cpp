@@ -247,7 +247,7 @@ class Proposer {
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    const ViewLimit views(scene_, items_, trees_, outlook_, run_);
+    std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
                        arranger.triangles_today());
@@ -269,7 +269,10 @@ class Proposer {
       }
       const bool bars = is_above_zero(here->over_us);
       if (bars) {
-        arranger.bar(views.find_barred(here->arrangement, here->over_us, run_));
+        if (!views) {
+          views.emplace(scene_, items_, trees_, outlook_, run_);
+        }
+        arranger.bar(views->find_barred(here->arrangement, here->over_us, run_));
       }
       if (!best || here->is_better(*best)) {
         best = std::move(here);
@@ -287,14 +290,13 @@ class Proposer {
 
   Result<Candidate> make_candidate(Arrangement arrangement, LimitSearch& search) {
     Candidate out;
-    plan_ = decided_;
-    groups_->make(arrangement, run_, plan_);
-    const auto planned = measure_plan(scene_, survey_, sizes_, outlook_, plan_, run_);
+    out.plan = decided_;
+    groups_->make(arrangement, run_, out.plan);
+    const auto planned = measure_plan(scene_, survey_, sizes_, outlook_, out.plan, run_);
     if (!planned) {
       return Failure(planned.error());
     }
-    plan_.forecast = make_forecast(today_, *planned, outlook_.profile);
-    out.plan = std::move(plan_);
+    out.plan.forecast = make_forecast(today_, *planned, outlook_.profile);
     out.excess = search.judge(arrangement.totals, planned->outcome);
     const double growth = outlook_.profile.gpu_growth;
     // Cells are what was asked for, whatever they draw.

@@ -142,7 +142,8 @@ class SetComparison {
                                const Eigen::Matrix4d& relative) const {
     const double size = survey_[draw.shape].box.largest_extent();
     return proven_.any(draw.shape, prototype.shape, [&](const Eigen::Matrix4d& known) {
-      return is_near(relative, known, survey_[prototype.shape].box, size);
+      return is_near(relative, known, survey_[prototype.shape].box, size,
+                     turned_direction_tolerance());
     });
   }
 
@@ -153,7 +154,7 @@ class SetComparison {
     const double size = survey_[draw.shape].box.largest_extent();
     const RepeatLimits limits{(1 - far_below) * settings_.tolerance * size,
                               settings_.attribute_tolerance,
-                              (1 - far_below) * settings_.direction_tolerance / std::sqrt(3.0)};
+                              (1 - far_below) * turned_direction_tolerance()};
     const RepeatJudge judge(*decoded_, identity_matrix);
     if (!judge.judge(*prototypes_[part], from_eigen(relative), limits)) {
       return false;
@@ -162,34 +163,32 @@ class SetComparison {
     return true;
   }
 
+  /// The same transform of what is in a box, as good as. An axis without length has directions that
+  /// have to be looked at. \param size  that the tolerance is a share of
   [[nodiscard]] bool is_near(const Eigen::Matrix4d& a,
                              const Eigen::Matrix4d& b,
                              const Box3d& moved,
-                             double size) const {
+                             double size,
+                             double direction_tolerance) const {
     const Eigen::Matrix4d error = a - b;
-    const double linear = error.topLeftCorner<3, 3>().norm();
-    const double off = (error * as_eigen(moved.centre()).homogeneous()).head<3>().norm() +
-                       linear * find_diagonal(moved) / 2;
     const double thinnest = b.topLeftCorner<3, 3>().colwise().norm().minCoeff();
-    return off <= far_below * settings_.tolerance * size &&
-           linear <= far_below * settings_.direction_tolerance / std::sqrt(3.0) * thinnest;
+    return find_largest_move(error, moved) <= far_below * settings_.tolerance * size &&
+           error.topLeftCorner<3, 3>().norm() <= far_below * direction_tolerance * thinnest;
   }
 
   [[nodiscard]] const Draw& group_part(std::size_t part) const {
     return survey_[find_draw(survey_, group_.prototype[part])];
   }
 
-  /// The same vertices, as good as in the same place. An axis without length has directions that
-  /// have to be looked at.
+  /// The same vertices, as good as in the same place.
   [[nodiscard]] bool is_in_place(const Draw& draw, const Mat4d& here, const Mat4d& shown) const {
-    const Box3d& box = survey_[draw.shape].box;
-    const Eigen::Matrix4d error = as_eigen(shown) - as_eigen(here);
-    const double linear = error.topLeftCorner<3, 3>().norm();
-    const double off = (error * as_eigen(box.centre()).homogeneous()).head<3>().norm() +
-                       linear * find_diagonal(box) / 2;
-    const double thinnest = as_eigen(here).topLeftCorner<3, 3>().colwise().norm().minCoeff();
-    return off <= far_below * settings_.tolerance * find_diagonal(draw.box) &&
-           linear <= far_below * settings_.direction_tolerance * thinnest;
+    return is_near(as_eigen(shown), as_eigen(here), survey_[draw.shape].box,
+                   find_diagonal(draw.box), settings_.direction_tolerance);
+  }
+
+  /// Of a direction that may yet be turned: all of its error may get into one component.
+  [[nodiscard]] double turned_direction_tolerance() const {
+    return settings_.direction_tolerance / std::sqrt(3.0);
   }
 
   const Scene& scene_;

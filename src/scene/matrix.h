@@ -71,4 +71,10 @@ inline double find_diagonal(const Box3d& box) {
   return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
 }
 
+/// How far apart two transforms, given by their difference, put any point of a box at most.
+inline double find_largest_move(const Eigen::Matrix4d& difference, const Box3d& box) {
+  return (difference * as_eigen(box.centre()).homogeneous()).head<3>().norm() +
+         difference.topLeftCorner<3, 3>().norm() * find_diagonal(box) / 2;
+}
+
 }  // namespace wakuzume

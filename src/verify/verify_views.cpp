@@ -146,15 +146,22 @@ void sort_worst_first(std::vector<ViewCheck>& views) {
   });
 }
 
+std::vector<std::size_t> list_from(ViewSource source, std::span<const Viewpoint> views) {
+  std::vector<std::size_t> out;
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    if (views[v].source == source) {
+      out.push_back(v);
+    }
+  }
+  return out;
+}
+
 /// Those that someone chose first, then those that see most.
 std::vector<std::size_t> order_by_worth(std::span<const Viewpoint> views) {
   std::vector<std::size_t> out;
   for (const ViewSource source : sources_by_worth) {
-    for (std::size_t v = 0; v < views.size(); ++v) {
-      if (views[v].source == source) {
-        out.push_back(v);
-      }
-    }
+    const std::vector<std::size_t> of_source = list_from(source, views);
+    out.insert(out.end(), of_source.begin(), of_source.end());
   }
   return out;
 }
@@ -298,12 +305,7 @@ Result<void> verify_views(const DrawnScene& before,
 std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_t count) {
   std::set<std::size_t> chosen;
   for (const ViewSource source : sources_by_worth) {
-    std::vector<std::size_t> of_source;
-    for (std::size_t v = 0; v < views.size(); ++v) {
-      if (views[v].source == source) {
-        of_source.push_back(v);
-      }
-    }
+    const std::vector<std::size_t> of_source = list_from(source, views);
     const std::size_t room = std::min(count - chosen.size(), of_source.size());
     for (std::size_t i = 0; i < room; ++i) {
       chosen.insert(of_source[i * of_source.size() / room]);

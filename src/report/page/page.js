@@ -266,11 +266,7 @@ if (data.budgets.length > 0) {
 {
   const grid = make('div', {class: 'charts'});
   addSection('timings', 'Timings', 'Where the time of this run went.').append(grid);
-  addChart(
-      grid, 'Seconds of each step',
-      () => bars(
-          data.timings.map(([step, seconds]) => `${step}: ${seconds.toFixed(2)}`),
-          [['seconds', data.timings.map(([, seconds]) => seconds), '--after']],
-          {axis: 'y', unit: 's'}));
+  addChart(grid, 'Seconds of each step', () => bars(data.timings.map(([step, seconds]) => `${step}: ${seconds.toFixed(2)}`),
+    [['seconds', data.timings.map(([, seconds]) => seconds), '--after']], {axis: 'y', unit: 's'}));
 }
 main.append(make('footer', {text: `Made by Wakuzume ${data.version}. Everything on this page is in this one file.`}));
