@@ -409,6 +409,49 @@ TEST(Renderer, LightsWhatFacesTheSun) {
   EXPECT_LT(gain, 0.2 * 3 / 3.1416 * 1.2);
 }
 
+/// Many small triangles under lamps of which each reaches a few.
+TEST(Renderer, ShedsTheLightOfEveryLampThatReaches) {
+  // Of opaque surfaces it is found by element which lamps reach it; blended ones ask all of them.
+  const auto shoot = [](AlphaMode mode, bool with_lamps) {
+    test::SceneBuilder builder;
+    const MaterialId chalk = builder.add_material("chalk", mode);
+    builder.scene.materials[0].metallic = 0;
+    builder.scene.materials[0].base_color = {0.4, 0.3, 0.2, 1};
+    test::MeshData square = test::make_square();
+    square.normals = {0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1};
+    const MeshId mesh = builder.add_mesh("square", square, chalk);
+    std::mt19937 random(11);
+    const auto pick = [&] { return static_cast<double>(random() % 1000) / 1000; };
+    for (int x = -4; x < 4; ++x) {
+      for (int y = -4; y < 4; ++y) {
+        builder.add_node("square", mesh, test::scaled(1, 1, 1, {1.0 * x, 1.0 * y, pick() / 4}));
+      }
+    }
+    for (std::size_t l = 0; l < 16; ++l) {
+      Light lamp;
+      lamp.type = l % 4 == 0 ? "spot" : "point";
+      lamp.intensity = with_lamps ? 3 : 0;
+      lamp.range = 0.5 + 2 * pick();
+      builder.scene.lights.push_back(lamp);
+      const NodeId node =
+          builder.add_node("lamp", no_mesh, test::at(8 * pick() - 4, 8 * pick() - 4, 0.3 + pick()));
+      builder.scene.nodes[to_index(node)].light = make_id<LightId>(l);
+    }
+    builder.scene.extensions_used = {"KHR_lights_punctual"};
+    test::Drawn drawn(builder.finish(), small);
+    return drawn.shoot(make_flat_view(4)).picture.rgba;
+  };
+  const auto opaque = shoot(AlphaMode::opaque, true);
+  EXPECT_EQ(opaque, shoot(AlphaMode::blend, true));
+  const auto dark = shoot(AlphaMode::opaque, false);
+  std::size_t lit = 0;
+  for (std::size_t p = 0; p < opaque.size(); p += 4) {
+    lit += opaque[p] > dark[p] + 2 ? 1U : 0U;
+  }
+  EXPECT_GT(lit, opaque.size() / 4 / 8) << "pixels that some lamp reaches";
+  EXPECT_LT(lit, opaque.size() / 4 - 100) << "and some that none does";
+}
+
 /// A square that has its normal only from a texture, seen under a sun from its side.
 TEST(Renderer, BendsNormalsByTheirTexture) {
   const auto shoot = [](const test::Rgba& normal) {
@@ -559,6 +602,24 @@ TEST(Renderer, HalvesTexturesThatDoNotFit) {
                 0.02 * std::abs(static_cast<double>(a.values[p])))
         << "density is that of the picture, whatever fits";
   }
+}
+
+TEST(Renderer, AveragesTexelsInLinearLightFromAfar) {
+  // Black and white columns, one texel each, so small that a pixel looks at one mean of them.
+  Pixels columns{48, 32, {}};
+  for (std::size_t t = 0; t < std::size_t{48} * 32; ++t) {
+    const auto v = static_cast<std::uint8_t>(t % 2 == 0 ? 255 : 0);
+    columns.rgba.insert(columns.rgba.end(), {v, v, v, 255});
+  }
+  test::SceneBuilder builder;
+  const MaterialId material = add_unlit(builder, {1, 1, 1, 1});
+  builder.scene.materials[0].base_color_texture.texture = test::add_picture(builder, columns);
+  builder.add_node("patch", builder.add_mesh("patch", test::make_patch(0, 0, 1, 1), material));
+  test::Drawn drawn(builder.finish(), small);
+  const Vec3d centre = drawn.survey.bounds.centre();
+  const double half = drawn.survey.bounds.largest_extent() / 2;
+  const Shot shot = drawn.shoot(make_flat_view(8 * half, {centre[0], centre[1], 5}));
+  expect_near(find_pixel(shot, 32, 32), {to_srgb(0.5), to_srgb(0.5), to_srgb(0.5)}, 2, "the mean");
 }
 
 TEST(Renderer, ShowsPicturesThatCantBeReadWhite) {

@@ -1,12 +1,13 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "wakuzume/ktx2.h"
+
 #include <astcenc.h>
 #include <fmt/format.h>
 #include <zstd.h>
 
 #include <algorithm>
 #include <array>
-#include <cmath>
 #include <cstring>
 #include <memory>
 #include <string_view>
@@ -14,15 +15,12 @@
 #include "io/ktx2_format.h"
 #include "scene/running.h"
 #include "texture/resample.h"
-#include "wakuzume/ktx2.h"
 #include "wakuzume/packing.h"
 
 namespace wakuzume {
 namespace {
 
 using ktx2::FormatFacts;
-
-constexpr std::uint32_t clamp_to_edge = 33071;
 
 /// Little-endian numbers, one after the other.
 class ByteWriter {
@@ -49,43 +47,6 @@ class ByteWriter {
   std::vector<std::byte> bytes_;
 };
 
-Pixels halve(const Pixels& from, TexelKind kind) {
-  Pixels out{std::max(1U, from.width_px / 2), std::max(1U, from.height_px / 2), {}};
-  out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
-  const auto make_shares = [](std::uint32_t fine, std::uint32_t coarse) {
-    AxisShares shares;
-    for (std::uint32_t i = 0; i < coarse; ++i) {
-      shares.add(static_cast<double>(i) * fine / coarse, static_cast<double>(i + 1) * fine / coarse,
-                 fine, clamp_to_edge);
-    }
-    return shares;
-  };
-  const Averaging averaging = kind == TexelKind::colors    ? Averaging::light
-                              : kind == TexelKind::normals ? Averaging::normal
-                                                           : Averaging::plain;
-  resample(from, averaging, make_shares(from.width_px, out.width_px),
-           make_shares(from.height_px, out.height_px),
-           [&](std::size_t row, const std::vector<float>& values) {
-             std::uint8_t* to = &out.rgba[4 * row * out.width_px];
-             for (std::size_t i = 0; i < values.size(); i += 4, to += 4) {
-               const float* v = &values[i];
-               if (averaging == Averaging::light) {
-                 std::transform(v, v + 3, to, linear_to_srgb);
-                 to[3] = to_byte(v[3]);
-               } else if (averaging == Averaging::plain) {
-                 std::transform(v, v + 4, to, to_byte);
-               } else {
-                 const float length = std::sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
-                 for (std::size_t c = 0; c < 3; ++c) {
-                   to[c] = length > 0 ? to_byte((v[c] / length + 1) / 2) : (c == 2 ? 255 : 128);
-                 }
-                 to[3] = 255;
-               }
-             }
-           });
-  return out;
-}
-
 struct FreeAstc {
   void operator()(astcenc_context* context) const { astcenc_context_free(context); }
 };
@@ -105,7 +66,7 @@ class LevelEncoder {
     std::vector<std::vector<std::byte>> out;
     for (std::size_t l = 0; l < levels; ++l) {
       if (l > 0) {
-        level = halve(level, kind_);
+        level = make_halved(level, kind_);
       }
       auto bytes = encode(level);
       if (!bytes) {

@@ -17,6 +17,8 @@ constexpr double most_lux = 20;
 constexpr double dimmed_lux = 3;
 constexpr double most_candela = 1000;
 constexpr double dimmed_candela = 100;
+/// For what a device rounds otherwise.
+constexpr float range_slack = 1e-4F;
 
 bool is_sun(const PlacedLight& light) { return light.light.type == "directional"; }
 
@@ -116,6 +118,25 @@ std::vector<GpuLight> choose_lights(const std::vector<PlacedLight>& lights,
     gpu.cone = {static_cast<float>(scale), static_cast<float>(-std::cos(light.outer_cone) * scale),
                 0, 0};
     out.push_back(gpu);
+  }
+  return out;
+}
+
+std::uint32_t find_reaching(const std::vector<GpuLight>& lights,
+                            const std::array<float, 3>& low,
+                            const std::array<float, 3>& high) {
+  std::uint32_t out = 0;
+  for (std::size_t i = 0; i < lights.size(); ++i) {
+    const std::array<float, 4>& place = lights[i].place;
+    float squared = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const float beside = std::max({0.0F, low[c] - place[c], place[c] - high[c]});
+      squared += beside * beside;
+    }
+    const float range = place[3] * (1 + range_slack);
+    // A range of 0 has no end, and a sun's stands for nothing.
+    const bool reaches = lights[i].direction[3] == 0 || !(range > 0) || squared <= range * range;
+    out |= reaches ? 1U << i : 0U;
   }
   return out;
 }

@@ -37,4 +37,10 @@ std::vector<GpuLight> choose_lights(const std::vector<PlacedLight>& lights,
                                     const Vec3d& eye,
                                     const Frustum& frustum);
 
+/// Which of them shed any light into a box, a bit each; none is left out that does.
+/// \param low, high  corners of the box, seen from the eye along the world's axes, metres
+std::uint32_t find_reaching(const std::vector<GpuLight>& lights,
+                            const std::array<float, 3>& low,
+                            const std::array<float, 3>& high);
+
 }  // namespace wakuzume

@@ -5,11 +5,11 @@
 #include <xxhash.h>
 
 #include <algorithm>
-#include <bit>
 #include <set>
 
 #include "scene/running.h"
 #include "survey/textures.h"
+#include "texture/resample.h"
 
 namespace wakuzume {
 namespace {
@@ -25,9 +25,8 @@ struct Wanted {
   std::vector<TextureId> textures;
 };
 
-struct Decoded {
-  std::vector<Pixels> layers;  ///< empty: unreadable
-};
+/// Mip levels from the finest on, each with its layers; empty: unreadable.
+using Levels = std::vector<std::vector<Pixels>>;
 
 std::vector<Wanted> list_wanted(const Scene& scene, const std::vector<MaterialId>& shown) {
   std::map<std::tuple<ImageId, bool, Colors>, std::set<TextureId>> found;
@@ -49,18 +48,34 @@ std::vector<Wanted> list_wanted(const Scene& scene, const std::vector<MaterialId
   return out;
 }
 
-Decoded decode(const Scene& scene, const Wanted& wanted, const PictureCodec& codec) {
+std::vector<Pixels> decode(const Scene& scene, const Wanted& wanted, const PictureCodec& codec) {
   const Bytes encoded = wanted.image == no_image ? Bytes() : find_encoded(scene, wanted.image);
-  Decoded out;
   if (encoded.size() == 0) {
-    return out;
+    return {};
   }
   if (wanted.layered) {
-    if (auto array = codec.decode_array(encoded, 0)) {
-      out.layers = std::move(array->layers);
+    auto array = codec.decode_array(encoded, 0);
+    return array ? std::move(array->layers) : std::vector<Pixels>();
+  }
+  auto pixels = codec.decode(encoded);
+  return pixels ? std::vector<Pixels>{std::move(*pixels)} : std::vector<Pixels>();
+}
+
+/// Made here and not by the device: it is the same everywhere, and a software renderer would spend
+/// more time on compiling how than on doing it.
+Levels make_levels(std::vector<Pixels> finest, Colors colors) {
+  Levels out;
+  if (finest.empty()) {
+    return out;
+  }
+  out.push_back(std::move(finest));
+  while (std::max(out.back().front().width_px, out.back().front().height_px) > 1) {
+    std::vector<Pixels> next;
+    for (const Pixels& layer : out.back()) {
+      next.push_back(
+          make_halved(layer, colors == Colors::srgb ? TexelKind::colors : TexelKind::values));
     }
-  } else if (auto pixels = codec.decode(encoded)) {
-    out.layers.push_back(std::move(*pixels));
+    out.push_back(std::move(next));
   }
   return out;
 }
@@ -76,35 +91,23 @@ bool fits_device(const std::vector<Pixels>& layers) {
          layers.front().height_px <= most;
 }
 
-std::shared_ptr<GpuPicture> upload(const std::vector<Pixels>& layers,
-                                   Colors colors,
-                                   std::uint32_t halvings) {
-  const auto width = static_cast<GLsizei>(layers.front().width_px);
-  const auto height = static_cast<GLsizei>(layers.front().height_px);
-  const auto count = static_cast<GLsizei>(layers.size());
-  const int levels =
-      static_cast<int>(std::bit_width(static_cast<std::uint32_t>(std::max(width, height))));
-  const auto skipped = std::min(static_cast<int>(halvings), levels - 1);
-  const GLenum format = colors == Colors::srgb ? GL_SRGB8_ALPHA8 : GL_RGBA8;
+std::shared_ptr<GpuPicture> upload(const Levels& levels, Colors colors, std::uint32_t halvings) {
+  const std::size_t skipped = std::min<std::size_t>(halvings, levels.size() - 1);
+  const auto size = [](std::uint32_t pixels) { return static_cast<GLsizei>(pixels); };
+  const std::vector<Pixels>& finest = levels[skipped];
   auto out = std::make_shared<GpuPicture>();
-  GlTextureArray whole = GlTextureArray::make();
-  glTextureStorage3D(whole.id(), levels, format, width, height, count);
-  for (GLsizei l = 0; l < count; ++l) {
-    glTextureSubImage3D(whole.id(), 0, 0, 0, l, width, height, 1, GL_RGBA, GL_UNSIGNED_BYTE,
-                        layers[static_cast<std::size_t>(l)].rgba.data());
-  }
-  glGenerateTextureMipmap(whole.id());
-  if (skipped == 0) {
-    out->texture = std::move(whole);
-    return out;
-  }
   out->texture = GlTextureArray::make();
-  glTextureStorage3D(out->texture.id(), levels - skipped, format, std::max(1, width >> skipped),
-                     std::max(1, height >> skipped), count);
-  for (int level = skipped; level < levels; ++level) {
-    glCopyImageSubData(whole.id(), GL_TEXTURE_2D_ARRAY, level, 0, 0, 0, out->texture.id(),
-                       GL_TEXTURE_2D_ARRAY, level - skipped, 0, 0, 0, std::max(1, width >> level),
-                       std::max(1, height >> level), count);
+  glTextureStorage3D(out->texture.id(), static_cast<GLsizei>(levels.size() - skipped),
+                     colors == Colors::srgb ? GL_SRGB8_ALPHA8 : GL_RGBA8,
+                     size(finest.front().width_px), size(finest.front().height_px),
+                     static_cast<GLsizei>(finest.size()));
+  for (std::size_t level = skipped; level < levels.size(); ++level) {
+    for (std::size_t l = 0; l < levels[level].size(); ++l) {
+      const Pixels& layer = levels[level][l];
+      glTextureSubImage3D(out->texture.id(), static_cast<GLint>(level - skipped), 0, 0,
+                          static_cast<GLint>(l), size(layer.width_px), size(layer.height_px), 1,
+                          GL_RGBA, GL_UNSIGNED_BYTE, layer.rgba.data());
+    }
   }
   return out;
 }
@@ -119,11 +122,12 @@ GlSampler make_sampler(const Sampler& wanted) {
   return out;
 }
 
-/// Four bytes a texel, and a third for the mip levels.
-double count_megabytes(const std::vector<Pixels>& layers) {
+double count_megabytes(const Levels& levels) {
   double sum = 0;
-  for (const Pixels& layer : layers) {
-    sum += static_cast<double>(layer.rgba.size()) * 4 / 3 / 1e6;
+  for (const std::vector<Pixels>& level : levels) {
+    for (const Pixels& layer : level) {
+      sum += static_cast<double>(layer.rgba.size()) / 1e6;
+    }
   }
   return sum;
 }
@@ -160,7 +164,7 @@ class Uploader {
     const double share = 1.0 / static_cast<double>(1ULL << (2 * out.halvings));
     for (std::size_t begin = 0; begin < wanted.size(); begin += batch) {
       const std::size_t count = std::min(batch, wanted.size() - begin);
-      std::vector<Decoded> decoded(count);
+      std::vector<Levels> decoded(count);
       std::vector<std::shared_ptr<GpuPicture>> known(count);
       std::vector<PictureStore::Key> keys(count);
       for (std::size_t i = 0; i < count; ++i) {
@@ -169,20 +173,20 @@ class Uploader {
       }
       if (!for_each_index(count, run_, "reading pictures", [&](std::size_t i) {
             if (!known[i]) {
-              decoded[i] = decode(scene_, wanted[begin + i], codec_);
+              const Wanted& one = wanted[begin + i];
+              decoded[i] = make_levels(decode(scene_, one, codec_), one.colors);
             }
           })) {
         return Failure(make_cancelled());
       }
       for (std::size_t i = 0; i < count; ++i) {
-        const double size =
-            known[i] ? known[i]->megabytes : share * count_megabytes(decoded[i].layers);
+        const double size = known[i] ? known[i]->megabytes : share * count_megabytes(decoded[i]);
         megabytes += size;
         if (megabytes > max_megabytes_ && out.halvings < most_halvings) {
           return false;
         }
-        if (!known[i] && !decoded[i].layers.empty() && fits_device(decoded[i].layers)) {
-          known[i] = upload(decoded[i].layers, wanted[begin + i].colors, out.halvings);
+        if (!known[i] && !decoded[i].empty() && fits_device(decoded[i].front())) {
+          known[i] = upload(decoded[i], wanted[begin + i].colors, out.halvings);
           known[i]->megabytes = size;
           store_.add(keys[i], known[i]);
         }
@@ -229,7 +233,7 @@ Result<GpuTextures> make_textures(const Scene& scene,
                                   PictureStore& store,
                                   const RunControl& run) {
   GpuTextures out;
-  out.white = upload({Pixels{1, 1, {255, 255, 255, 255}}}, Colors::linear, 0);
+  out.white = upload({{Pixels{1, 1, {255, 255, 255, 255}}}}, Colors::linear, 0);
   const std::vector<Wanted> wanted = list_wanted(scene, shown);
   if (auto done = Uploader(scene, codec, max_megabytes, store, run).upload_all(wanted, out);
       !done) {

@@ -50,6 +50,7 @@ constexpr std::uint64_t first_batch_indices = 3U << 18U;
 constexpr std::uint64_t largest_batch_indices = 3U << 20U;
 /// How much of a shot is finding what shows.
 constexpr double finding_share = 0.8;
+constexpr std::size_t elements_at_once = 4096;
 /// What of crowded pieces is drawn, roughly.
 constexpr std::uint32_t crowded_share = 8;
 
@@ -105,7 +106,7 @@ struct Renderer::Impl {
   std::size_t record_room = 0;
   GlBuffer element_indices{};
   GlBuffer element_calls{};
-  GlBuffer shown_numbers{};
+  GlBuffer shown_elements{};
 
   Result<void> prepare(const PictureCodec& codec, const RunControl& run);
   [[nodiscard]] Result<void> check_geometry() const;
@@ -127,6 +128,9 @@ struct Renderer::Impl {
                             const Projector& projector,
                             const ShotRequest& request,
                             Records& list);
+  [[nodiscard]] std::uint32_t find_lights(const ShownElement& shown,
+                                          const Eye& eye,
+                                          const Records& list) const;
   Result<void> shade(const std::vector<ShownElement>& shown,
                      const Eye& eye,
                      const ShotRequest& request,
@@ -459,6 +463,30 @@ Result<void> Renderer::Impl::draw_crowded(const std::vector<Piece>& pieces,
   return issue(out, list, state);
 }
 
+/// A bit for each light of the view that reaches an element.
+std::uint32_t Renderer::Impl::find_lights(const ShownElement& shown,
+                                          const Eye& eye,
+                                          const Records& list) const {
+  const GpuRange& place = items.items[list.of[shown.record].item].place;
+  const Arena& arena = geometry.arenas[place.arena];
+  const auto& rows = list.values[shown.record].rows;
+  const std::uint32_t corners = count_corners(place.mode);
+  const std::uint32_t* const first =
+      &arena.index_list[place.first_index +
+                        std::uint64_t{corners} * list.find_element(shown.record, shown.element)];
+  std::array<float, 3> low{};
+  std::array<float, 3> high{};
+  for (std::uint32_t i = 0; i < corners; ++i) {
+    const float* const p = &arena.positions[3 * (place.base_vertex + std::size_t{first[i]})];
+    for (std::size_t c = 0; c < 3; ++c) {
+      const float at = rows[c][0] * p[0] + rows[c][1] * p[1] + rows[c][2] * p[2] + rows[c][3];
+      low[c] = i == 0 ? at : std::min(low[c], at);
+      high[c] = i == 0 ? at : std::max(high[c], at);
+    }
+  }
+  return find_reaching(eye.lights, low, high);
+}
+
 /// What pixels show and nothing else, so that the work is that of the pixels, however much there
 /// is.
 Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
@@ -469,7 +497,7 @@ Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
     return {};
   }
   ElementCalls out;
-  std::vector<std::uint32_t> numbers_of_shown;
+  std::vector<std::array<std::uint32_t, 2>> elements(shown.size());
   for (std::size_t e = 0; e < shown.size(); ++e) {
     const GpuRange& place = items.items[list.of[shown[e].record].item].place;
     if (e == 0 || shown[e].record != shown[e - 1].record) {
@@ -477,12 +505,16 @@ Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
       list.values[shown[e].record].first_shown = static_cast<std::uint32_t>(e);
     }
     out.add(geometry, place, list.find_element(shown[e].record, shown[e].element));
-    numbers_of_shown.push_back(shown[e].element);
   }
+  for_each_range(shown.size(), elements_at_once, {threads, nullptr}, "",
+                 [&](std::size_t begin, std::size_t end) {
+                   for (std::size_t e = begin; e < end; ++e) {
+                     elements[e] = {shown[e].element, find_lights(shown[e], eye, list)};
+                   }
+                 });
   upload(list, 0);
-  shown_numbers =
-      make_buffer(static_cast<GLsizeiptr>(4 * numbers_of_shown.size()), numbers_of_shown.data());
-  glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 3, shown_numbers.id());
+  shown_elements = make_buffer(static_cast<GLsizeiptr>(8 * elements.size()), elements.data());
+  glBindBufferBase(GL_SHADER_STORAGE_BUFFER, 3, shown_elements.id());
   targets.shade_elements();
   DrawState state(*device, eye, request, material_buffer(), Pass::shade);
   return issue(out, list, state);

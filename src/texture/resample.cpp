@@ -122,4 +122,41 @@ void filter_row(const Pixels& from,
   }
 }
 
+Pixels make_halved(const Pixels& from, TexelKind kind) {
+  Pixels out{std::max(1U, from.width_px / 2), std::max(1U, from.height_px / 2), {}};
+  out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
+  const auto make_shares = [](std::uint32_t fine, std::uint32_t coarse) {
+    AxisShares shares;
+    for (std::uint32_t i = 0; i < coarse; ++i) {
+      shares.add(static_cast<double>(i) * fine / coarse, static_cast<double>(i + 1) * fine / coarse,
+                 fine, clamp_to_edge);
+    }
+    return shares;
+  };
+  const Averaging averaging = kind == TexelKind::colors    ? Averaging::light
+                              : kind == TexelKind::normals ? Averaging::normal
+                                                           : Averaging::plain;
+  resample(from, averaging, make_shares(from.width_px, out.width_px),
+           make_shares(from.height_px, out.height_px),
+           [&](std::size_t row, const std::vector<float>& values) {
+             std::uint8_t* to = &out.rgba[4 * row * out.width_px];
+             for (std::size_t i = 0; i < values.size(); i += 4, to += 4) {
+               const float* v = &values[i];
+               if (averaging == Averaging::light) {
+                 std::transform(v, v + 3, to, linear_to_srgb);
+                 to[3] = to_byte(v[3]);
+               } else if (averaging == Averaging::plain) {
+                 std::transform(v, v + 4, to, to_byte);
+               } else {
+                 const float length = std::sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+                 for (std::size_t c = 0; c < 3; ++c) {
+                   to[c] = length > 0 ? to_byte((v[c] / length + 1) / 2) : (c == 2 ? 255 : 128);
+                 }
+                 to[3] = 255;
+               }
+             }
+           });
+  return out;
+}
+
 }  // namespace wakuzume

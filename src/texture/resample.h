@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "wakuzume/pixels.h"
+#include "wakuzume/texture_array.h"
 
 /// Pictures at another size, pixel by pixel from the area of texels that each covers.
 namespace wakuzume {
@@ -117,5 +118,9 @@ void resample(const Pixels& from,
     }
   }
 }
+
+/// The next mip level: half as many texels along each side, rounded down, at least one, each the
+/// average of the area that it covers.
+Pixels make_halved(const Pixels& from, TexelKind kind);
 
 }  // namespace wakuzume

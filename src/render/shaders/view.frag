@@ -60,8 +60,9 @@ layout(location = 2) out vec2 measured;  // distance, measure
 layout(early_fragment_tests) in;
 uniform usampler2D shown;  // record, element
 flat in uint first_shown;
-// Elements that are shaded, as they were numbered when they were found.
-layout(std430, binding = 3) readonly buffer Numbers { uint numbers[]; };
+// Elements that are shaded: as they were numbered when they were found, and a bit for each light
+// that reaches them.
+layout(std430, binding = 3) readonly buffer Elements { uvec2 elements[]; };
 #endif
 
 const float pi = 3.14159265;
@@ -178,7 +179,7 @@ vec3 compress(vec3 c) {
   return mix(c, 0.6 + 0.4 * (1.0 - exp(-(c - 0.6) / 0.4)), greaterThan(c, vec3(0.6)));
 }
 
-vec3 find_color(vec4 base, vec3 v, bool front) {
+vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
 #ifdef UNLIT
   return base.rgb;
 #else
@@ -199,9 +200,9 @@ vec3 find_color(vec4 base, vec3 v, bool front) {
   vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
   vec3 sum = open * (diffuse * find_sky(n) + reflect_sky(n, v, f0, roughness));
   Surface lit = make_surface(n, v, diffuse, f0, roughness * roughness);
-  for (int i = 0; i < light_count; ++i) {
+  for (uint left = reaching; left != 0u; left &= left - 1u) {
     vec3 l;
-    vec3 strength = find_light(lights[i], l);
+    vec3 strength = find_light(lights[findLSB(left)], l);
     sum += strength * reflect_light(lit, l);
   }
   vec3 emission = material.emission.rgb * own_emission.rgb;
@@ -242,6 +243,9 @@ float find_measure(vec3 v) {
 }
 
 void main() {
+#ifdef SHADES
+  uvec2 element = elements[first_shown + uint(gl_PrimitiveID)];
+#endif
 #if defined(LIT) || defined(MAY_DISCARD)
   bool front = sides == 3 || (own_emission.w > 0.0 ? gl_FrontFacing : !gl_FrontFacing);
   vec4 base = find_base();
@@ -269,12 +273,17 @@ void main() {
 #else
   float alpha = 1.0;
 #endif
-  picture = vec4(clamp(find_color(base, v, front), 0.0, 1.0) * alpha, alpha);
+#ifdef SHADES
+  uint reaching = element.y;
+#else
+  uint reaching = (1u << uint(light_count)) - 1u;
+#endif
+  picture = vec4(clamp(find_color(base, v, front, reaching), 0.0, 1.0) * alpha, alpha);
 #endif
 #ifdef SHADES
   // Two may have one depth. At the end: what is taken from the pixels beside wants them to run on.
   uvec2 here = texelFetch(shown, ivec2(gl_FragCoord.xy), 0).xy;
-  if (here.x != record_of || here.y != numbers[first_shown + uint(gl_PrimitiveID)]) {
+  if (here.x != record_of || here.y != element.x) {
     discard;
   }
 #endif
