@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 #include <nanoflann.hpp>
 #include <numbers>
 
@@ -306,32 +307,54 @@ std::vector<Below> weigh(std::uint32_t from, std::uint32_t to) {
   return out;
 }
 
-/// Linear light of a row, its columns already mixed; four values a pixel, so that one step of the
-/// machine takes a whole pixel.
-void mix_columns(const std::uint8_t* from,
-                 const std::vector<Below>& columns,
-                 std::vector<float>& light,
-                 std::vector<float>& out) {
-  static const std::array<float, 256> table = [] {
-    std::array<float, 256> made{};
-    for (std::size_t i = 0; i < made.size(); ++i) {
-      made[i] = static_cast<float>(to_linear(static_cast<std::uint8_t>(i)));
+/// Old pixels below a new one.
+struct PixelBlock {
+  const std::uint8_t* first;  ///< its upper left one
+  std::size_t row_bytes;
+  const std::vector<float>& columns;  ///< the share of each
+  const std::vector<float>& rows;
+
+  [[nodiscard]] bool is_plain() const {
+    std::uint32_t wanted = 0;
+    std::memcpy(&wanted, first, 4);
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+      for (std::size_t c = 0; c < columns.size(); ++c) {
+        std::uint32_t pixel = 0;
+        std::memcpy(&pixel, first + r * row_bytes + 4 * c, 4);
+        if (pixel != wanted) {
+          return false;
+        }
+      }
     }
-    return made;
-  }();
-  for (std::size_t i = 0; i < light.size(); ++i) {
-    light[i] = table[from[i]];
+    return true;
   }
-  for (std::size_t x = 0; x < columns.size(); ++x) {
-    Eigen::Array4f sum = Eigen::Array4f::Zero();
-    const float* pixel = &light[4 * std::size_t{columns[x].first}];
-    for (const float share : columns[x].shares) {
-      sum += share * Eigen::Map<const Eigen::Array4f>(pixel);
-      pixel += 4;
+
+  /// Averaged in linear light.
+  [[nodiscard]] std::array<float, 3> find_mean() const {
+    static const std::array<float, 256> table = [] {
+      std::array<float, 256> made{};
+      for (std::size_t i = 0; i < made.size(); ++i) {
+        made[i] = static_cast<float>(to_linear(static_cast<std::uint8_t>(i)));
+      }
+      return made;
+    }();
+    std::array<float, 3> sum{};
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+      const std::uint8_t* pixel = first + r * row_bytes;
+      std::array<float, 3> of_row{};
+      for (const float share : columns) {
+        of_row[0] += share * table[pixel[0]];
+        of_row[1] += share * table[pixel[1]];
+        of_row[2] += share * table[pixel[2]];
+        pixel += 4;
+      }
+      sum[0] += rows[r] * of_row[0];
+      sum[1] += rows[r] * of_row[1];
+      sum[2] += rows[r] * of_row[2];
     }
-    std::copy_n(sum.data(), 4, &out[4 * x]);
+    return sum;
   }
-}
+};
 
 }  // namespace
 
@@ -339,36 +362,26 @@ Pixels make_resized(const Pixels& pixels, std::uint32_t width_px, std::uint32_t 
   Pixels out{width_px, height_px, std::vector<std::uint8_t>(std::size_t{4} * width_px * height_px)};
   const std::vector<Below> columns = weigh(pixels.width_px, width_px);
   const std::vector<Below> rows = weigh(pixels.height_px, height_px);
-  const std::size_t width = std::size_t{4} * width_px;
-  std::vector<float> light(std::size_t{4} * pixels.width_px);
-  std::vector<float> mixed(width);
-  std::vector<float> sum(width);
-  std::vector<std::int32_t> entries(width);
+  const std::size_t row_bytes = std::size_t{4} * pixels.width_px;
   const Encoder& encoder = Encoder::get();
-  // Neighbours share the row between them: it is mixed once.
-  std::uint32_t at_hand = no_index;
-  for (std::uint32_t y = 0; y < height_px; ++y) {
-    std::fill(sum.begin(), sum.end(), 0.0F);
-    for (std::size_t r = 0; r < rows[y].shares.size(); ++r) {
-      const auto row = static_cast<std::uint32_t>(rows[y].first + r);
-      if (row != at_hand) {
-        mix_columns(&pixels.rgba[light.size() * row], columns, light, mixed);
-        at_hand = row;
+  std::uint8_t* to = out.rgba.data();
+  for (const Below& row : rows) {
+    for (const Below& column : columns) {
+      const PixelBlock block{&pixels.rgba[row_bytes * row.first + std::size_t{4} * column.first],
+                             row_bytes, column.shares, row.shares};
+      // Much of a picture of draws is plain.
+      if (block.is_plain()) {
+        to[0] = block.first[0];
+        to[1] = block.first[1];
+        to[2] = block.first[2];
+      } else {
+        const std::array<float, 3> mean = block.find_mean();
+        for (std::size_t c = 0; c < 3; ++c) {
+          to[c] = encoder.entry(Encoder::find_entry(mean[c]));
+        }
       }
-      const float share = rows[y].shares[r];
-      for (std::size_t i = 0; i < width; ++i) {
-        sum[i] += share * mixed[i];
-      }
-    }
-    for (std::size_t i = 0; i < width; ++i) {
-      entries[i] = Encoder::find_entry(sum[i]);
-    }
-    std::uint8_t* const to = &out.rgba[width * y];
-    for (std::size_t x = 0; x < width; x += 4) {
-      to[x] = encoder.entry(entries[x]);
-      to[x + 1] = encoder.entry(entries[x + 1]);
-      to[x + 2] = encoder.entry(entries[x + 2]);
-      to[x + 3] = 255;
+      to[3] = 255;
+      to += 4;
     }
   }
   return out;

@@ -88,8 +88,11 @@ ShotRequest make_request(Showing showing) {
 }
 
 void put(Pixels& on, std::size_t p, const Color& color) {
-  std::copy(color.begin(), color.end(), &on.rgba[4 * p]);
-  on.rgba[4 * p + 3] = 255;
+  std::uint8_t* const to = &on.rgba[4 * p];
+  to[0] = color[0];
+  to[1] = color[1];
+  to[2] = color[2];
+  to[3] = 255;
 }
 
 Pixels make_pixels(std::uint32_t width_px, std::uint32_t height_px, const Color& color) {
@@ -103,13 +106,26 @@ Pixels make_pixels(std::uint32_t width_px, std::uint32_t height_px, const Color&
 /// Calls `visit(p, differs)` for each pixel; whether `key` changes to the right or below.
 template <class Key, class Visit>
 void for_each_border(const Shot& shot, const Key& key, const Visit& visit) {
+  const std::size_t width = shot.width_px;
+  using Keys = std::vector<std::decay_t<decltype(key(shot.hits[0]))>>;
+  Keys here(width);
+  Keys below(width);
+  const auto find_keys = [&](std::size_t y, Keys& keys) {
+    std::transform(&shot.hits[y * width], &shot.hits[y * width] + width, keys.begin(), key);
+  };
+  if (shot.height_px > 0) {
+    find_keys(0, below);
+  }
   for (std::size_t y = 0; y < shot.height_px; ++y) {
-    for (std::size_t x = 0; x < shot.width_px; ++x) {
-      const std::size_t p = y * shot.width_px + x;
-      const bool right = x + 1 < shot.width_px && key(shot.hits[p]) != key(shot.hits[p + 1]);
-      const bool below =
-          y + 1 < shot.height_px && key(shot.hits[p]) != key(shot.hits[p + shot.width_px]);
-      visit(p, right || below);
+    here.swap(below);
+    const bool last = y + 1 == shot.height_px;
+    if (!last) {
+      find_keys(y + 1, below);
+    }
+    for (std::size_t x = 0; x < width; ++x) {
+      const bool changes =
+          (x + 1 < width && here[x] != here[x + 1]) || (!last && here[x] != below[x]);
+      visit(y * width + x, changes);
     }
   }
 }

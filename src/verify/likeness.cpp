@@ -76,6 +76,9 @@ double find_likeness(const Pixels& a, const Pixels& b, const RunControl& run) {
   if (a.width_px == 0 || a.width_px != b.width_px || a.height_px != b.height_px) {
     return 0;
   }
+  if (a.rgba == b.rgba) {
+    return 1;
+  }
   const std::size_t columns = (a.width_px + apart - 1) / apart;
   const std::size_t rows = (a.height_px + apart - 1) / apart;
   std::vector<Sums> squares(rows * columns);
