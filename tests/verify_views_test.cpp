@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <functional>
+#include <set>
 
 #include "support/parts.h"
 #include "support/pictures.h"
@@ -295,6 +296,59 @@ TEST_F(BrokenPictures, ShowATextureShiftedByATexel) {
   const DrawRef worst = verdict.group_faults.front().worst;
   EXPECT_EQ(source_[source_[worst.node].mesh].primitives[worst.primitive].material, MaterialId{0})
       << "what shows that picture";
+}
+
+/// Four walls of one colour each, before them glass as large as all of them, and all to be seen
+/// from every side. \return the walls' materials are the first four
+Scene make_glazed_walls() {
+  test::SceneBuilder builder;
+  for (std::uint32_t m = 0; m < 4; ++m) {
+    const MaterialId paint = builder.add_material("paint_" + std::to_string(m));
+    builder.scene.materials[m].base_color = {0.2 + 0.1 * m, 0.3, 0.4, 1};
+    builder.add_node("wall_" + std::to_string(m),
+                     builder.add_mesh("wall", test::make_square(), paint), test::at(1.1 * m));
+  }
+  const MaterialId glass = builder.add_material("glass", AlphaMode::blend);
+  builder.scene.materials[4].base_color = {0.6, 0.8, 0.7, 0.3};
+  builder.add_node("pane", builder.add_mesh("pane", test::make_square(), glass),
+                   test::scaled(4.4, 1, 1, {0, 0, 0.2}));
+  for (Material& material : builder.scene.materials) {
+    material.double_sided = true;
+  }
+  return builder.finish();
+}
+
+/// Whose pixels are wrong through the glass, by name, and which draws are rejected for it.
+std::pair<std::vector<std::string>, std::set<std::string>> find_blamed(std::size_t material) {
+  const Scene source = make_glazed_walls();
+  Built built = *build(source, *propose(source, *survey(source), {.repeats = Repeats::merge}));
+  built.scene.materials[material].base_color = {0.9, 0.1, 0.1, material == 4 ? 0.6 : 1.0};
+  const Verdict verdict = test::compare(source, built.scene, built.ledger, 5);
+  EXPECT_FALSE(verdict.passed);
+  std::vector<std::string> nodes;
+  for (const GroupFault& fault : verdict.group_faults) {
+    nodes.push_back(fault.node);
+  }
+  std::set<std::string> rejected;
+  for (const Rejection& one : verdict.rejected) {
+    rejected.insert(source[one.draw.node].name);
+  }
+  return {nodes, rejected};
+}
+
+TEST(BrokenPanes, AreNotBlamedForTheColourOfWhatIsBehind) {
+  for (std::size_t m = 0; m < 4; ++m) {
+    const std::string wall = "wall_" + std::to_string(m);
+    const auto [nodes, rejected] = find_blamed(m);
+    EXPECT_EQ(nodes, (std::vector<std::string>{"/" + wall}));
+    EXPECT_EQ(rejected, (std::set<std::string>{wall}));
+  }
+}
+
+TEST(BrokenPanes, AreBlamedForTheirOwnColour) {
+  const auto [nodes, rejected] = find_blamed(4);
+  EXPECT_EQ(nodes, (std::vector<std::string>{"/pane"}));
+  EXPECT_EQ(rejected, (std::set<std::string>{"pane"}));
 }
 
 TEST_F(BrokenPictures, ShowAKeptDrawThatMoved) {

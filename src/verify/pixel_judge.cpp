@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <set>
 
 #include "scene/matrix.h"
 #include "scene/running.h"
@@ -49,6 +51,11 @@ std::array<std::uint8_t, 3> find_heat_color(int step) {
 }
 
 }  // namespace
+
+/// \pre a kind that is wrong
+PixelFault PixelJudge::find_fault(Kind kind) {
+  return static_cast<PixelFault>(static_cast<int>(kind) - static_cast<int>(Kind::color));
+}
 
 /// Both shots with what is behind each of their pixels.
 struct PixelJudge::Pair {
@@ -193,9 +200,12 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   if (draw == no_index || draw == unknown) {
     return draw == unknown ? Kind::other_draw : Kind::same;
   }
-  const double steps = find_steps(draw);
   const Hit& a = pair.before.hits[p];
   const Hit& b = pair.after.hits[p];
+  if (a.distance_m == b.distance_m && pair.step(p) == 0) {
+    return Kind::same;
+  }
+  const double steps = find_steps(draw);
   const double allowed =
       settings_.distance_tolerance * std::abs(static_cast<double>(a.distance_m)) +
       static_cast<double>(slack_of_draw_[draw]);
@@ -255,15 +265,32 @@ PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const 
   return Kind::other_draw;
 }
 
-/// Whose the wrong pixels are: of two draws that of the nearer, which is there or missing.
+/// Whose a wrong pixel is: of two draws that of the nearer, which is there or missing.
+std::uint32_t PixelJudge::find_owner(const Pair& pair, std::size_t p) const {
+  const std::uint32_t a = pair.ids_before[p];
+  const std::uint32_t b = pair.ids_after[p];
+  const std::size_t draws = before_.draws.size();
+  const bool first =
+      b >= draws || (a < draws && pair.before.hits[p].distance_m <= pair.after.hits[p].distance_m);
+  return first ? a : b;
+}
+
+/// Whether the wrong pixels are too many for a draw of its size.
+DrawFault PixelJudge::judge_fault(DrawFault fault) const {
+  const bool refiltered = is_refiltered(route_of_draw_[fault.draw]);
+  const std::uint32_t least = refiltered ? settings_.refiltered_draw_pixels : settings_.draw_pixels;
+  const double share = refiltered ? settings_.refiltered_draw_share : settings_.draw_share;
+  fault.too_many = std::max(fault.sum(), fault.seen) >= least &&
+                   fault.sum() >= settings_.draw_pixels &&
+                   fault.sum() > share * std::max(fault.seen, 1U);
+  return fault;
+}
+
 void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedView& out) const {
-  std::vector<std::uint32_t> seen(before_.draws.size());
-  std::vector<std::array<std::uint32_t, pixel_fault_count>> wrong(before_.draws.size());
+  std::vector<DrawFault> faults(before_.draws.size());
   for (std::size_t p = 0; p < kinds.size(); ++p) {
-    const std::uint32_t a = pair.ids_before[p];
-    const std::uint32_t b = pair.ids_after[p];
-    if (a < seen.size()) {
-      ++seen[a];
+    if (pair.ids_before[p] < faults.size()) {
+      ++faults[pair.ids_before[p]].seen;
     }
     switch (kinds[p]) {
       case Kind::same:
@@ -277,29 +304,64 @@ void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedV
       default:
         break;
     }
-    const auto fault = static_cast<std::size_t>(kinds[p]) - static_cast<std::size_t>(Kind::color);
-    ++out.check.faults[fault];
+    const PixelFault fault = find_fault(kinds[p]);
+    ++out.check.faults[static_cast<std::size_t>(fault)];
     ++out.check.differing;
-    const bool first = b >= seen.size() || (a < seen.size() && pair.before.hits[p].distance_m <=
-                                                                   pair.after.hits[p].distance_m);
-    const std::uint32_t owner = first ? a : b;
-    if (owner < seen.size()) {
-      ++wrong[owner][fault];
+    const std::uint32_t owner = find_owner(pair, p);
+    if (owner < faults.size()) {
+      ++faults[owner].pixels[static_cast<std::size_t>(fault)];
+      if (before_.draws[owner].blended) {
+        out.panes.push_back({static_cast<std::uint32_t>(p), owner, fault});
+      }
     }
   }
-  for (std::size_t d = 0; d < wrong.size(); ++d) {
-    DrawFault fault{static_cast<std::uint32_t>(d), seen[d], wrong[d], false};
+  for (std::size_t d = 0; d < faults.size(); ++d) {
+    if (faults[d].sum() > 0) {
+      faults[d].draw = static_cast<std::uint32_t>(d);
+      out.draws.push_back(judge_fault(faults[d]));
+    }
+  }
+}
+
+void PixelJudge::look_behind_panes(const Shot& before,
+                                   const Shot& after,
+                                   const RunControl& run,
+                                   JudgedView& view) const {
+  const Pair pair = make_pair(before, after, run);
+  std::map<std::uint32_t, DrawFault> faults;
+  for (const DrawFault& fault : view.draws) {
+    faults.emplace(fault.draw, fault);
+  }
+  std::set<std::uint32_t> behind;
+  for (const PanePixel& pane : view.panes) {
+    const Kind kind = judge_pixel(pair, pane.pixel);
+    if (kind == Kind::same || kind == Kind::edge || kind == Kind::tied) {
+      continue;
+    }
+    const std::uint32_t owner = find_owner(pair, pane.pixel);
+    if (owner >= before_.draws.size()) {
+      continue;
+    }
+    --faults.at(pane.draw).pixels[static_cast<std::size_t>(pane.fault)];
+    DrawFault& fault = faults[owner];
+    ++fault.pixels[static_cast<std::size_t>(find_fault(kind))];
+    if (fault.draw == no_index) {
+      behind.insert(owner);
+      fault.draw = owner;
+    }
+  }
+  for (const std::uint32_t id : pair.ids_before) {
+    if (behind.contains(id)) {
+      ++faults.at(id).seen;
+    }
+  }
+  view.draws.clear();
+  for (const auto& [draw, fault] : faults) {
     if (fault.sum() > 0) {
-      const bool refiltered = is_refiltered(route_of_draw_[d]);
-      const std::uint32_t least =
-          refiltered ? settings_.refiltered_draw_pixels : settings_.draw_pixels;
-      const double share = refiltered ? settings_.refiltered_draw_share : settings_.draw_share;
-      fault.too_many = std::max(fault.sum(), seen[d]) >= least &&
-                       fault.sum() >= settings_.draw_pixels &&
-                       fault.sum() > share * std::max(seen[d], 1U);
-      out.draws.push_back(fault);
+      view.draws.push_back(judge_fault(fault));
     }
   }
+  blame(pair.ids_before.size(), view.draws);
 }
 
 bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const {
@@ -362,11 +424,19 @@ void PixelJudge::blame(std::size_t pixels, std::vector<DrawFault>& draws) const 
   }
 }
 
-JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunControl& run) const {
-  const std::size_t pixels = before.hits.size();
-  Pair pair{before, after, std::vector<std::uint32_t>(pixels), find_sources(after, run)};
+PixelJudge::Pair PixelJudge::make_pair(const Shot& before,
+                                       const Shot& after,
+                                       const RunControl& run) const {
+  Pair pair{before, after, std::vector<std::uint32_t>(before.hits.size()),
+            find_sources(after, run)};
   std::transform(before.hits.begin(), before.hits.end(), pair.ids_before.begin(),
                  [](const Hit& hit) { return static_cast<std::uint32_t>(hit.draw); });
+  return pair;
+}
+
+JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunControl& run) const {
+  const std::size_t pixels = before.hits.size();
+  const Pair pair = make_pair(before, after, run);
   JudgedView out;
   ViewCheck& check = out.check;
   check.width_px = before.width_px;
@@ -395,8 +465,11 @@ JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunCon
       } else if (kinds[p] != Kind::same) {
         color = find_heat_color(std::max(pair.step(p), 8));
       }
-      std::copy(color.begin(), color.end(), &out.heat.rgba[4 * p]);
-      out.heat.rgba[4 * p + 3] = 255;
+      std::uint8_t* const heat = &out.heat.rgba[4 * p];
+      heat[0] = color[0];
+      heat[1] = color[1];
+      heat[2] = color[2];
+      heat[3] = 255;
     }
   });
   std::uint64_t sum = 0;
@@ -414,7 +487,9 @@ JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunCon
   count(pair, kinds, out);
   check.passed = passes(pair, kinds) && std::none_of(out.draws.begin(), out.draws.end(),
                                                      [](const DrawFault& f) { return f.too_many; });
-  if (!check.passed) {
+  if (check.passed) {
+    out.panes.clear();
+  } else {
     blame(kinds.size(), out.draws);
   }
   return out;

@@ -22,9 +22,17 @@ struct DrawFault {
   [[nodiscard]] std::uint32_t sum() const { return pixels[0] + pixels[1] + pixels[2]; }
 };
 
+/// A wrong pixel of a blended draw, for which what is behind it may be to blame.
+struct PanePixel {
+  std::uint32_t pixel = 0;
+  std::uint32_t draw = no_index;
+  PixelFault fault = PixelFault::color;
+};
+
 struct JudgedView {
   ViewCheck check;
   std::vector<DrawFault> draws;  ///< that have wrong pixels
+  std::vector<PanePixel> panes;  ///< of a view that fails
   Pixels heat;
 };
 
@@ -41,18 +49,30 @@ class PixelJudge {
                                  const Shot& after,
                                  const RunControl& run) const;
 
+  /// Gives the wrong pixels of panes to the opaque draws behind them where those are wrong too.
+  /// \pre shots of the same view without what is blended
+  void look_behind_panes(const Shot& before,
+                         const Shot& after,
+                         const RunControl& run,
+                         JudgedView& view) const;
+
  private:
   /// A row's source draw, by its number in the survey of the source.
   static constexpr std::uint32_t unknown = no_index - 1;
   enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied };
   struct Pair;
 
+  [[nodiscard]] static PixelFault find_fault(Kind kind);
+
+  [[nodiscard]] Pair make_pair(const Shot& before, const Shot& after, const RunControl& run) const;
   [[nodiscard]] std::vector<std::uint32_t> find_sources(const Shot& after,
                                                         const RunControl& run) const;
   [[nodiscard]] Kind judge_pixel(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Route find_route(std::uint32_t draw) const;
   [[nodiscard]] double find_steps(std::uint32_t draw) const;
+  [[nodiscard]] std::uint32_t find_owner(const Pair& pair, std::size_t p) const;
+  [[nodiscard]] DrawFault judge_fault(DrawFault fault) const;
   void blame(std::size_t pixels, std::vector<DrawFault>& draws) const;
   void count(const Pair& pair, const std::vector<Kind>& kinds, JudgedView& out) const;
   [[nodiscard]] bool passes(const Pair& pair, const std::vector<Kind>& kinds) const;

@@ -204,7 +204,9 @@ class ViewComparer {
     if (!b) {
       return Failure(b.error());
     }
-    take();
+    if (auto taken = take(); !taken) {
+      return taken;
+    }
     comparing_ = std::async(run_.threads == 1 ? std::launch::deferred : std::launch::async,
                             [this, v, a = std::move(*a), b = std::move(*b)] {
                               JudgedView judged = judge_.judge(a, b, run_);
@@ -218,9 +220,12 @@ class ViewComparer {
     return {};
   }
 
-  void finish() {
-    take();
+  Result<void> finish() {
+    if (auto taken = take(); !taken) {
+      return taken;
+    }
     verdict_.group_faults = faults_.make_list();
+    return {};
   }
 
  private:
@@ -234,15 +239,37 @@ class ViewComparer {
     return drawn.shots.make_shot(views_[v], request);
   }
 
-  void take() {
+  /// Once more without what is blended, where wrong pixels are seen through it.
+  Result<void> look_behind_panes(JudgedView& judged) {
+    const Viewpoint& view = views_[judged.check.number];
+    const ShotRequest request{.blends = Blends::left_out, .observer = &progress_};
+    const auto a = before_.shots.make_shot(view, request);
+    if (!a) {
+      return Failure(a.error());
+    }
+    const auto b = after_.shots.make_shot(view, request);
+    if (!b) {
+      return Failure(b.error());
+    }
+    judge_.look_behind_panes(*a, *b, run_, judged);
+    return {};
+  }
+
+  Result<void> take() {
     if (!comparing_.valid()) {
-      return;
+      return {};
     }
     JudgedView judged = comparing_.get();
+    if (!judged.panes.empty()) {
+      if (auto looked = look_behind_panes(judged); !looked) {
+        return looked;
+      }
+    }
     faults_.add(judged);
     add_rejections(before_.survey, judged, verdict_.rejected);
     verdict_.passed = verdict_.passed && judged.check.passed;
     verdict_.views.push_back(std::move(judged.check));
+    return {};
   }
 
   const DrawnScene& before_;
@@ -293,7 +320,9 @@ Result<void> verify_views(const DrawnScene& before,
       return compared;
     }
   }
-  comparer.finish();
+  if (auto finished = comparer.finish(); !finished) {
+    return finished;
+  }
   if (left > 0) {
     verdict.not_checked.push_back(fmt::format("{} of {} views: verify.seconds is {:g}", left,
                                               views.size(), settings.seconds));
