@@ -17,12 +17,17 @@
 #include "build/looks.h"
 #include "plan/check.h"
 #include "plan/names.h"
+#include "scene/running.h"
 #include "survey/glob.h"
 #include "survey/rules.h"
 #include "texture/plain_look.h"
 
 namespace wakuzume {
 namespace {
+
+constexpr std::string_view building = "building";
+/// Groups after which it is told how far it is.
+constexpr std::size_t groups_at_once = 64;
 
 class Builder {
  public:
@@ -58,15 +63,23 @@ class Builder {
       return Failure(made.error());
     }
     built_.reuse = geometry_.take_reuse();
-    add_groups();
+    if (!add_groups(run)) {
+      return Failure(make_cancelled());
+    }
     const std::size_t blocks = built_.scene.blocks.size();
     add_colliders();
+    if (!goes_on(run, building, 0.5)) {
+      return Failure(make_cancelled());
+    }
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
     if (auto added = add_plain_looks(plan_.routes, settings_.page_images, built_.scene); !added) {
       return Failure(added.error());
     }
     join_blocks(built_.scene, blocks);
     report_left_out();
+    if (!goes_on(run, building, 0.7)) {
+      return Failure(make_cancelled());
+    }
     Ledger& ledger = built_.ledger;
     if (settings_.carry_source == CarrySource::hidden) {
       ledger.source_copy = carry_source(source_, built_.scene);
@@ -87,6 +100,9 @@ class Builder {
               [](const LedgerResult& a, const LedgerResult& b) {
                 return std::pair(a.node, a.primitive) < std::pair(b.node, b.primitive);
               });
+    if (!goes_on(run, building, 0.9)) {
+      return Failure(make_cancelled());
+    }
     ledger.result_hash = make_content_hash(built_.scene, run);
     return std::move(built_);
   }
@@ -117,8 +133,14 @@ class Builder {
     return {};
   }
 
-  void add_groups() {
+  /// \return false when the observer asked to stop
+  bool add_groups(const RunControl& run) {
     for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+      if (g % groups_at_once == 0 &&
+          !goes_on(run, building,
+                   0.5 * static_cast<double>(g) / static_cast<double>(plan_.groups.size()))) {
+        return false;
+      }
       const Group& group = geometry_.group(g);
       if (group.kind == GroupKind::cluster) {
         add_cluster(group, geometry_.work(g));
@@ -132,6 +154,7 @@ class Builder {
     if (geometry_.has_sets()) {
       require_instancing(built_.scene);
     }
+    return true;
   }
 
   /// The last result becomes an asset, and its node says so.

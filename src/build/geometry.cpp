@@ -157,9 +157,14 @@ MaterialId PlanGeometry::find_material(const Group& group) {
   return slot->second;
 }
 
-void PlanGeometry::prepare_groups() {
+/// \return false when the observer asked to stop
+bool PlanGeometry::prepare_groups(const RunControl& run) {
+  constexpr std::size_t at_once = 64;
   std::map<std::string, Frame> frames;
   for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
+    if (g % at_once == 0 && !goes_on(run, "preparing")) {
+      return false;
+    }
     const Group& group = this->group(g);
     Work work;
     if (group.object.empty()) {
@@ -185,6 +190,7 @@ void PlanGeometry::prepare_groups() {
     }
     work_.push_back(work);
   }
+  return true;
 }
 
 /// Layouts and sizes, of what the cache does not have.
@@ -228,8 +234,7 @@ Result<void> PlanGeometry::allocate(GeometryBlock& block) {
 
 Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunControl& run) {
   adjust_groups(assets);
-  prepare_groups();
-  if (!count_merges(run)) {
+  if (!prepare_groups(run) || !count_merges(run)) {
     return Failure(make_cancelled());
   }
   GeometryBlock block;
@@ -242,6 +247,9 @@ Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunCo
           cached_[i].store(merges_[i], block);
         }
       })) {
+    return Failure(make_cancelled());
+  }
+  if (!goes_on(run, "merging", 1)) {
     return Failure(make_cancelled());
   }
   for (const InstanceSet& set : sets_) {

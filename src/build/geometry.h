@@ -74,7 +74,7 @@ class PlanGeometry {
   std::size_t add_merge(const Group& group,
                         const std::vector<MergePart>& parts,
                         MaterialId material);
-  void prepare_groups();
+  bool prepare_groups(const RunControl& run);
   bool count_merges(const RunControl& run);
   Result<void> allocate(GeometryBlock& block);
 

@@ -151,7 +151,7 @@ Result<Trees> make_trees(const Items& items,
       make_forest(boxes, weights,
                   make_sets(items, cell, run, [](const Item& item) { return item.repeat; }), run);
   count_all_seen(items.items.size(), frusta, out, run);
-  if (run.observer != nullptr && !run.observer->advance("arranging", 0)) {
+  if (!goes_on(run, "arranging")) {
     return Failure(make_cancelled());
   }
   return out;
@@ -181,7 +181,7 @@ Arranger::Arranger(const Items& items,
 }
 
 bool Arranger::add_offer(const CutTerms& terms) {
-  if (run_.observer != nullptr && !run_.observer->advance("arranging", 0)) {
+  if (!goes_on(run_, "arranging")) {
     return false;
   }
   const std::vector<CutTerms> same(cutter_.component_count(), terms);

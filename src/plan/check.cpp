@@ -33,7 +33,7 @@ class PlanChecker {
         sizes_(make_shape_sizes(scene, survey)),
         taken_(survey.draws.size(), 0) {}
 
-  std::vector<Violation> run(const RunControl& run) {
+  Result<std::vector<Violation>> run(const RunControl& run) {
     for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
       take_group(plan_.groups[g], fmt::format("/groups/{}", g));
     }
@@ -51,11 +51,13 @@ class PlanChecker {
     }
     // Fits are the costly part: group by group, side by side, and only for groups that are sound.
     std::vector<std::vector<Violation>> misfits(plan_.groups.size());
-    for_each_index(plan_.groups.size(), {run.threads, nullptr}, "", [&](std::size_t g) {
-      if (sound_[g] && plan_.groups[g].kind == GroupKind::instance_set) {
-        misfits[g] = check_instances(plan_.groups[g], fmt::format("/groups/{}", g));
-      }
-    });
+    if (!for_each_index(plan_.groups.size(), run, "checking the plan", [&](std::size_t g) {
+          if (sound_[g] && plan_.groups[g].kind == GroupKind::instance_set) {
+            misfits[g] = check_instances(plan_.groups[g], fmt::format("/groups/{}", g));
+          }
+        })) {
+      return Failure(make_cancelled());
+    }
     for (std::vector<Violation>& list : misfits) {
       std::move(list.begin(), list.end(), std::back_inserter(found_));
     }
@@ -351,10 +353,10 @@ Box3d make_prototype_box(const Survey& survey,
   return box;
 }
 
-std::vector<Violation> list_violations(const Scene& scene,
-                                       const Survey& survey,
-                                       const Plan& plan,
-                                       const RunControl& run) {
+Result<std::vector<Violation>> list_violations(const Scene& scene,
+                                               const Survey& survey,
+                                               const Plan& plan,
+                                               const RunControl& run) {
   return PlanChecker(scene, survey, plan).run(run);
 }
 
@@ -362,8 +364,11 @@ Result<Coverage> check_groups(const Scene& scene,
                               const Survey& survey,
                               const Plan& plan,
                               const RunControl& run) {
-  const std::vector<Violation> violations = list_violations(scene, survey, plan, run);
-  if (!violations.empty()) {
+  const auto listed = list_violations(scene, survey, plan, run);
+  if (!listed) {
+    return Failure(listed.error());
+  }
+  if (const std::vector<Violation>& violations = *listed; !violations.empty()) {
     std::string text = violations.front().what;
     for (std::size_t v = 1; v < std::min(max_listed, violations.size()); ++v) {
       const Violation& next = violations[v];
@@ -405,8 +410,7 @@ Result<std::vector<Violation>> find_violations(const Scene& scene,
                                                const Plan& plan,
                                                const RunControl& run) {
   const Result<Survey> found = survey_source(scene, plan, run);
-  return found ? Result<std::vector<Violation>>(list_violations(scene, *found, plan, run))
-               : Failure(found.error());
+  return found ? list_violations(scene, *found, plan, run) : Failure(found.error());
 }
 
 Result<Coverage> check_plan(const Scene& scene, const Plan& plan, const RunControl& run) {

@@ -12,12 +12,12 @@ namespace wakuzume {
 /// Position of a draw in the survey's list, or no_draw.
 DrawId find_draw(const Survey& survey, const DrawRef& ref);
 
-/// Holds the groups of a plan against a survey made with the plan's own settings.
-std::vector<Violation> list_violations(const Scene& scene,
-                                       const Survey& survey,
-                                       const Plan& plan,
-                                       const RunControl& run);
-/// The first ten in one error, or how the plan covers the draws. \error plan_invalid
+/// Holds the groups of a plan against a survey made with the plan's own settings. \error cancelled
+Result<std::vector<Violation>> list_violations(const Scene& scene,
+                                               const Survey& survey,
+                                               const Plan& plan,
+                                               const RunControl& run);
+/// The first ten in one error, or how the plan covers the draws. \error plan_invalid, cancelled
 Result<Coverage> check_groups(const Scene& scene,
                               const Survey& survey,
                               const Plan& plan,

@@ -77,7 +77,7 @@ class Proposer {
   }
 
   Result<Plan> run() {
-    if (run_.observer != nullptr && !run_.observer->advance("proposing", 0)) {
+    if (!goes_on(run_, "proposing")) {
       return Failure(make_cancelled());
     }
     auto families = find_families(scene_, survey_, settings_.families, run_);
@@ -100,8 +100,14 @@ class Proposer {
         return plan;
       }
       // Each round takes more draws out of the repeats, and without any there is no misfit.
-      if (take_misfits_back(*plan)) {
-        complete(*families, *plan);
+      const auto fits = take_misfits_back(*plan);
+      if (!fits) {
+        return Failure(fits.error());
+      }
+      if (*fits) {
+        if (auto completed = complete(*families, *plan); !completed) {
+          return Failure(completed.error());
+        }
         return plan;
       }
     }
@@ -176,15 +182,18 @@ class Proposer {
   }
 
   /// Members of sets that their instances would not show. \return whether there are none
-  bool take_misfits_back(const Plan& plan) {
+  Result<bool> take_misfits_back(const Plan& plan) {
     const SetJudge judge(scene_, survey_, settings_.families, frames_);
     const std::size_t first = decided_.groups.size();
     std::vector<std::vector<Misfit>> misfits(plan.groups.size() - first);
-    for_each_index(misfits.size(), {run_.threads, nullptr}, "", [&](std::size_t g) {
+    const bool all = for_each_index(misfits.size(), run_, "judging repeats", [&](std::size_t g) {
       if (plan.groups[first + g].kind == GroupKind::instance_set) {
         misfits[g] = judge.find_misfits(plan.groups[first + g]);
       }
     });
+    if (!all) {
+      return Failure(make_cancelled());
+    }
     bool none = true;
     for (std::size_t g = 0; g < misfits.size(); ++g) {
       const Group& group = plan.groups[first + g];
@@ -312,7 +321,7 @@ class Proposer {
   }
 
   /// What all candidates would share, for the one that was chosen.
-  void complete(const Families& families, Plan& plan) {
+  Result<void> complete(const Families& families, Plan& plan) {
     plan.scene_hash = make_content_hash(scene_, run_);
     plan.survey_settings = survey_.settings;
     plan.settings = settings_;
@@ -320,9 +329,11 @@ class Proposer {
     plan.view_count = static_cast<std::uint32_t>(outlook_.views.size());
     plan.marks = make_marks(scene_, survey_, run_);
     const std::size_t first = decided_.groups.size();
-    for_each_index(plan.groups.size() - first, {run_.threads, nullptr}, "", [&](std::size_t g) {
-      plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
-    });
+    if (!for_each_index(plan.groups.size() - first, run_, "naming groups", [&](std::size_t g) {
+          plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
+        })) {
+      return Failure(make_cancelled());
+    }
     NameGiver names(scene_);
     for (const Group& group : decided_.groups) {
       names.reserve(group.name);
@@ -335,6 +346,7 @@ class Proposer {
       join_places(first, names, plan);
     }
     record_families(families, plan);
+    return {};
   }
 
   /// Clusters of one place become primitives of one object: under one moving root, or in one cell

@@ -409,7 +409,7 @@ class Rebaser {
   Rebaser(const Scene& scene, const Survey& survey, const Plan& plan)
       : scene_(scene), survey_(survey), plan_(plan) {}
 
-  Plan move(const RunControl& run) {
+  Result<Plan> move(const RunControl& run) {
     const std::vector<DrawMark> now = make_marks(scene_, survey_, run);
     for (const NodeMove& move : match_marks(plan_.marks, now)) {
       const DrawRef& then = plan_.marks[move.then].draw;
@@ -442,7 +442,9 @@ class Rebaser {
         add_taken_back(plan_.taken_back, std::move(taken));
       }
     }
-    drop_what_does_not_fit(run);
+    if (auto dropped = drop_what_does_not_fit(run); !dropped) {
+      return Failure(dropped.error());
+    }
     return std::move(plan_);
   }
 
@@ -464,9 +466,13 @@ class Rebaser {
   }
 
   /// Violations of a group end it; its draws are planned again.
-  void drop_what_does_not_fit(const RunControl& run) {
+  Result<void> drop_what_does_not_fit(const RunControl& run) {
+    const auto violations = list_violations(scene_, survey_, plan_, run);
+    if (!violations) {
+      return Failure(violations.error());
+    }
     std::set<std::size_t> broken;
-    for (const Violation& violation : list_violations(scene_, survey_, plan_, run)) {
+    for (const Violation& violation : *violations) {
       constexpr std::string_view groups = "/groups/";
       if (violation.place.starts_with(groups)) {
         broken.insert(std::stoul(violation.place.substr(groups.size())));
@@ -475,6 +481,7 @@ class Rebaser {
     for (auto g = broken.rbegin(); g != broken.rend(); ++g) {
       plan_.groups.erase(plan_.groups.begin() + static_cast<std::ptrdiff_t>(*g));
     }
+    return {};
   }
 
   const Scene& scene_;
@@ -534,7 +541,11 @@ Result<Plan> rebase(const Scene& scene,
                     const Plan& plan,
                     const Outlook& outlook,
                     const RunControl& run) {
-  Plan moved = Rebaser(scene, survey, plan).move(run);
+  auto left = Rebaser(scene, survey, plan).move(run);
+  if (!left) {
+    return Failure(left.error());
+  }
+  Plan moved = std::move(*left);
   // All that still holds is decided for this once.
   std::set<std::string> pinned;
   for (Group& group : moved.groups) {

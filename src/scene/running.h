@@ -20,6 +20,11 @@ inline Error make_cancelled() {
   return {ErrorCode::cancelled, "stopped on request; nothing was changed", {}};
 }
 
+/// Tells how far a stage is. \return false when the observer asks to stop
+inline bool goes_on(const RunControl& run, std::string_view stage, double done = 0) {
+  return run.observer == nullptr || run.observer->advance(stage, done);
+}
+
 /// Runs what uses oneTBB on as many threads as asked for.
 template <class Body>
 void in_arena(const RunControl& run, const Body& body) {
