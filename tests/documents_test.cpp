@@ -112,39 +112,82 @@ TEST_P(PlanFaults, AreNamedWithTheirPlace) {
 INSTANTIATE_TEST_SUITE_P(
     Plan,
     PlanFaults,
-    testing::Values(Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
-                    Spoilt{"version", "\"version\": 6", "\"version\": 2", ErrorCode::bad_value, ""},
-                    Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5",
-                           ErrorCode::bad_value, "/settings/propose/cell_size"},
-                    Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"",
-                           ErrorCode::bad_value, "/fore~1cast"},
-                    Spoilt{"kind", "\"kind\": \"", "\"kind\": \"un", ErrorCode::bad_value,
-                           "/groups/0/kind"},
-                    Spoilt{"type", "\"pivot\": [", "\"pivot\": [\"x\",", ErrorCode::bad_type,
-                           "/groups/0/pivot/0"},
-                    Spoilt{"hash", "\"content\": \"", "\"content\": \"xyz", ErrorCode::bad_value,
-                           "/scene/content"},
-                    Spoilt{"range", "\"min_instances\": 3", "\"min_instances\": 1",
-                           ErrorCode::bad_setting, "/settings"},
-                    Spoilt{"short row", "\"members\": [", "\"members\": [[1],",
-                           ErrorCode::bad_value, "/groups/0/members/0"},
-                    Spoilt{"long row", "\"members\": [", "\"members\": [[1,0,\"/a\",0,0],",
-                           ErrorCode::bad_value, "/groups/0/members/0"},
-                    Spoilt{"fit", "\"members\": [", "\"members\": [[1,0,\"/a\",77],",
-                           ErrorCode::bad_value, "/groups/0"},
-                    Spoilt{"mark", "\"looks\": [", "\"looks\": [], \"geometry\": [",
-                           ErrorCode::index_out_of_range, "/marks"},
-                    Spoilt{"syntax", "\"kept\": [", "\"kept\" [", ErrorCode::bad_json, ""}));
+    testing::Values(
+        Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
+        Spoilt{"version", "\"version\": 7", "\"version\": 2", ErrorCode::bad_value, ""},
+        Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5", ErrorCode::bad_value,
+               "/settings/propose/cell_size"},
+        Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"", ErrorCode::bad_value,
+               "/fore~1cast"},
+        Spoilt{"kind", "\"kind\": \"", "\"kind\": \"un", ErrorCode::bad_value, "/groups/0/kind"},
+        Spoilt{"type", "\"pivot\": [", "\"pivot\": [\"x\",", ErrorCode::bad_type,
+               "/groups/0/pivot/0"},
+        Spoilt{"hash", "\"content\": \"", "\"content\": \"xyz", ErrorCode::bad_value,
+               "/scene/content"},
+        Spoilt{"range", "\"min_instances\": 3", "\"min_instances\": 1", ErrorCode::bad_setting,
+               "/settings"},
+        Spoilt{"short row", "\"members\": [", "\"members\": [[1],", ErrorCode::bad_value,
+               "/groups/0/members/0"},
+        Spoilt{"long row", "\"members\": [", "\"members\": [[1,0,\"/a\",0,0],",
+               ErrorCode::bad_value, "/groups/0/members/0"},
+        Spoilt{"fit", "\"members\": [", "\"members\": [[1,0,\"/a\",77],", ErrorCode::bad_value,
+               "/groups/0"},
+        Spoilt{"marks of no draw", "\"draws\": [\n      [", "\"draws\": [\n      [1,2],[",
+               ErrorCode::bad_value, "/marks/draws/0"},
+        Spoilt{"mark cut off", "\"draws\": [\n      [", "\"draws\": [\n      [1,2,0,0],[",
+               ErrorCode::bad_value, "/marks/draws/0"},
+        Spoilt{"mark", "\"looks\": [", "\"looks\": [], \"geometry\": [",
+               ErrorCode::index_out_of_range, "/marks"},
+        Spoilt{"syntax", "\"kept\": [", "\"kept\" [", ErrorCode::bad_json, ""}));
+
+/// A scene of which some is merged, some instanced and some kept.
+Made make_mixed() {
+  Made made;
+  test::SceneBuilder builder;
+  const MaterialId paint = builder.add_material("paint");
+  const MeshId bolt = builder.add_mesh("bolt", test::make_square(), paint);
+  for (int i = 0; i < 40; ++i) {
+    builder.add_node("bolt", bolt, test::at(i));
+  }
+  for (int i = 0; i < 3; ++i) {
+    test::MeshData plate = test::make_square();
+    plate.positions[0] -= 0.1F * static_cast<float>(i + 1);
+    builder.add_node("plate", builder.add_mesh("plate", plate, paint), test::at(i, 5));
+  }
+  builder.animate(builder.add_node("door", builder.add_mesh("door", test::make_square(), paint)));
+  made.scene = builder.finish();
+  made.survey = *survey(made.scene);
+  made.plan = *propose(made.scene, made.survey, {.repeats = Repeats::instance});
+  made.built = *build(made.scene, made.plan);
+  return made;
+}
 
 TEST(LedgerDocument, IsReadBackRowByRow) {
   const auto file = test::make_scratch() / "a.ledger.json";
-  const Made made = make_all(3);
+  const Made made = make_mixed();
   const std::string json = to_json(made.built.ledger);
   ASSERT_TRUE(write_text(file.string(), json));
   const auto ledger = read_ledger(file.string());
   ASSERT_TRUE(ledger) << to_string(ledger.error());
   EXPECT_EQ(to_json(*ledger), json);
-  EXPECT_EQ(ledger->rows.size(), made.survey.draws.size());
+  ASSERT_EQ(ledger->rows.size(), made.survey.draws.size());
+  std::array<std::size_t, fate_count> fates{};
+  for (std::size_t r = 0; r < ledger->rows.size(); ++r) {
+    const LedgerRow& row = ledger->rows[r];
+    const LedgerRow& before = made.built.ledger.rows[r];
+    ++fates[static_cast<std::size_t>(row.fate)];
+    EXPECT_EQ(
+        std::tuple(row.source, row.fate, row.node, row.primitive, row.instance),
+        std::tuple(before.source, before.fate, before.node, before.primitive, before.instance))
+        << r;
+    EXPECT_EQ(std::tuple(row.first_index, row.index_count, row.first_vertex, row.vertex_count),
+              std::tuple(before.first_index, before.index_count, before.first_vertex,
+                         before.vertex_count))
+        << r;
+  }
+  EXPECT_EQ(fates[static_cast<std::size_t>(Fate::instanced)], 40U);
+  EXPECT_EQ(fates[static_cast<std::size_t>(Fate::merged)], 3U);
+  EXPECT_EQ(fates[static_cast<std::size_t>(Fate::kept)], 1U);
   EXPECT_TRUE(verify(made.scene, made.built.scene, *ledger)->passed);
 }
 
@@ -159,6 +202,23 @@ TEST(LedgerDocument, RefusesRowsOfAnotherLength) {
     const auto ledger = read_ledger(file.string());
     ASSERT_FALSE(ledger) << rows;
     EXPECT_EQ(ledger.error().place.pointer.substr(0, 7), "/rows/0");
+  }
+}
+
+TEST(LedgerDocument, RefusesInstancesThatNameNoRange) {
+  const auto file = test::make_scratch() / "a.ledger.json";
+  const std::string json = to_json(make_mixed().built.ledger);
+  const std::pair<const char*, ErrorCode> cases[] = {
+      {"[0,0,1,0,0]", ErrorCode::bad_value},
+      {"[0,0,1,0,0,99999]", ErrorCode::index_out_of_range},
+  };
+  for (const auto& [row, code] : cases) {
+    const std::string begin = "\"instances\": [";
+    ASSERT_TRUE(write_text(file.string(), replace(json, begin, begin + row + ",")));
+    const auto ledger = read_ledger(file.string());
+    ASSERT_FALSE(ledger) << row;
+    EXPECT_EQ(ledger.error().code, code);
+    EXPECT_EQ(ledger.error().place.pointer, "/instances/0");
   }
 }
 

@@ -9,6 +9,7 @@
 #include <concepts>
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -162,6 +163,57 @@ class ReadableJsonOut : public BasicJsonOut<ReadableWriter> {
     key(name);
     line(compact);
   }
+};
+
+/// Numbers of what is distinct, in the order it comes.
+template <class Value>
+class Numbering {
+ public:
+  std::uint32_t number(const Value& value) {
+    const auto [slot, added] =
+        numbers_.try_emplace(value, static_cast<std::uint32_t>(list_.size()));
+    if (added) {
+      list_.push_back(value);
+    }
+    return slot->second;
+  }
+  [[nodiscard]] const std::vector<Value>& list() const { return list_; }
+
+ private:
+  std::map<Value, std::uint32_t> numbers_;
+  std::vector<Value> list_;
+};
+
+/// Short values of an array, several on a line: what has hundreds of thousands of them is read by
+/// programs, and would else be a quarter indent.
+class PackedLines {
+ public:
+  /// \param out  within an array; is borrowed
+  explicit PackedLines(ReadableJsonOut& out) : out_(out) {}
+  PackedLines(const PackedLines&) = delete;
+  PackedLines& operator=(const PackedLines&) = delete;
+  ~PackedLines() { end_line(); }
+
+  void add(JsonOut& compact) {
+    const std::string text = compact.take();
+    if (line_.size() + text.size() > most_columns) {
+      end_line();
+    }
+    line_ += (line_.empty() ? "" : ",") + text;
+  }
+
+ private:
+  static constexpr std::size_t most_columns = 110;
+
+  void end_line() {
+    if (!line_.empty()) {
+      out_.writer().RawValue(line_.data(), line_.size(), rapidjson::kObjectType);
+      line_.clear();
+    }
+  }
+
+  ReadableJsonOut& out_;
+  std::string line_;
 };
 
 }  // namespace wakuzume

@@ -1,5 +1,9 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+
 #include "io/document.h"
 #include "io/json_out.h"
 #include "io/routes_json.h"
@@ -10,7 +14,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 5;
+constexpr std::uint32_t ledger_version = 6;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -114,9 +118,19 @@ void write_results(ReadableJsonOut& out, const Ledger& ledger) {
   out.end_array();
 }
 
+/// Where a draw's data begins and ends in its result.
+using Range = std::array<std::uint64_t, 4>;
+
+Range find_range(const LedgerRow& row) {
+  return {row.first_index, row.index_count, row.first_vertex, row.vertex_count};
+}
+
 void write_rows(ReadableJsonOut& out, const Ledger& ledger) {
   out.begin_array("rows");
   for (const LedgerRow& row : ledger.rows) {
+    if (row.fate == Fate::instanced) {
+      continue;
+    }
     JsonOut line;
     line.begin_array();
     line.value(row.source.node);
@@ -125,12 +139,46 @@ void write_rows(ReadableJsonOut& out, const Ledger& ledger) {
     line.value(row.node);
     line.value(row.primitive);
     line.value(row.instance);
-    line.value(row.first_index);
-    line.value(row.index_count);
-    line.value(row.first_vertex);
-    line.value(row.vertex_count);
+    for (const std::uint64_t number : find_range(row)) {
+      line.value(number);
+    }
     line.end_array();
     out.line(line);
+  }
+  out.end_array();
+}
+
+/// Of these a scene can have hundreds of thousands, and few ranges.
+void write_instances(ReadableJsonOut& out, const Ledger& ledger) {
+  Numbering<Range> ranges;
+  out.begin_array("instances");
+  {
+    PackedLines lines(out);
+    for (const LedgerRow& row : ledger.rows) {
+      if (row.fate != Fate::instanced) {
+        continue;
+      }
+      JsonOut line;
+      line.begin_array();
+      line.value(row.source.node);
+      line.value(row.source.primitive);
+      line.value(row.node);
+      line.value(row.primitive);
+      line.value(row.instance);
+      line.value(ranges.number(find_range(row)));
+      line.end_array();
+      lines.add(line);
+    }
+  }
+  out.end_array();
+  out.begin_array("ranges");
+  {
+    PackedLines lines(out);
+    for (const Range& range : ranges.list()) {
+      JsonOut line;
+      line.value(range);
+      lines.add(line);
+    }
   }
   out.end_array();
 }
@@ -138,7 +186,14 @@ void write_rows(ReadableJsonOut& out, const Ledger& ledger) {
 class LedgerReader {
  public:
   Result<Ledger> read(const std::string& path) {
-    return read_document(path, ledger_format, in_, *this, ledger_version);
+    auto ledger = read_document(path, ledger_format, in_, *this, ledger_version);
+    if (!ledger) {
+      return ledger;
+    }
+    if (auto added = add_instances(path, ledger->rows); !added) {
+      return Failure(added.error());
+    }
+    return ledger;
   }
 
   bool member(std::string_view key, JsonValue value, const At& at, Ledger& ledger) {
@@ -187,7 +242,7 @@ class LedgerReader {
         return read_result(item, a, ledger.results.emplace_back());
       });
     }
-    if (key == "columns") {
+    if (key == "columns" || key == "instance_columns") {
       std::vector<std::string> names;
       return in_.read(value, at, names);
     }
@@ -196,10 +251,69 @@ class LedgerReader {
         return read_row(item, a, ledger.rows.emplace_back());
       });
     }
+    if (key == "instances") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_instance(item, a, instances_.emplace_back());
+      });
+    }
+    if (key == "ranges") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        Range& range = ranges_.emplace_back();
+        return wakuzume::read_row(in_, item, a, range.size(), range.size(),
+                                  [&](std::size_t column, JsonValue v, const At& b) {
+                                    return in_.read(v, b, range[column]);
+                                  });
+      });
+    }
     return unknown_member(in_, at);
   }
 
  private:
+  struct Instance {
+    LedgerRow row;
+    std::uint32_t range = 0;
+  };
+
+  Result<void> add_instances(const std::string& path, std::vector<LedgerRow>& rows) {
+    for (std::size_t i = 0; i < instances_.size(); ++i) {
+      const std::uint32_t range = instances_[i].range;
+      if (range >= ranges_.size()) {
+        return Failure(Error{ErrorCode::index_out_of_range,
+                             fmt::format("range {} of {}", range, ranges_.size()),
+                             {path, fmt::format("/instances/{}", i)}});
+      }
+      LedgerRow& row = rows.emplace_back(instances_[i].row);
+      row.first_index = ranges_[range][0];
+      row.index_count = ranges_[range][1];
+      row.first_vertex = ranges_[range][2];
+      row.vertex_count = ranges_[range][3];
+    }
+    std::stable_sort(rows.begin(), rows.end(),
+                     [](const LedgerRow& a, const LedgerRow& b) { return a.source < b.source; });
+    return {};
+  }
+
+  bool read_instance(JsonValue value, const At& at, Instance& out) {
+    out.row.fate = Fate::instanced;
+    return wakuzume::read_row(in_, value, at, 6, 6,
+                              [&](std::size_t column, JsonValue item, const At& a) {
+                                switch (column) {
+                                  case 0:
+                                    return in_.read(item, a, out.row.source.node);
+                                  case 1:
+                                    return in_.read(item, a, out.row.source.primitive);
+                                  case 2:
+                                    return in_.read(item, a, out.row.node);
+                                  case 3:
+                                    return in_.read(item, a, out.row.primitive);
+                                  case 4:
+                                    return in_.read(item, a, out.row.instance);
+                                  default:
+                                    return in_.read(item, a, out.range);
+                                }
+                              });
+  }
+
   bool read_result(JsonValue value, const At& at, LedgerResult& result) {
     return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
       if (key == "group") {
@@ -292,9 +406,7 @@ class LedgerReader {
     });
   }
 
-  bool read_page_images(JsonValue value,
-                        const At& at,
-                        std::array<ImageId, channel_count>& images) {
+  bool read_page_images(JsonValue value, const At& at, std::array<ImageId, channel_count>& images) {
     std::vector<ImageId> list;
     if (!read_places(value, at, list)) {
       return false;
@@ -353,6 +465,8 @@ class LedgerReader {
   }
 
   JsonIn in_;
+  std::vector<Instance> instances_;
+  std::vector<Range> ranges_;
 };
 
 }  // namespace
@@ -395,6 +509,10 @@ std::string to_json(const Ledger& ledger) {
                                            "primitive", "instance", "first_index", "index_count",
                                            "first_vertex", "vertex_count"});
   write_rows(out, ledger);
+  out.member_line("instance_columns",
+                  std::vector<std::string>{"source_node", "source_primitive", "node", "primitive",
+                                           "instance", "range"});
+  write_instances(out, ledger);
   out.end_object();
   return out.take() + "\n";
 }

@@ -15,7 +15,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* plan_format = "wakuzume-plan";
-constexpr std::uint32_t plan_version = 6;
+constexpr std::uint32_t plan_version = 7;
 
 void write_draw(JsonOut& out, const Scene& scene, const DrawRef& ref) {
   out.member("node", ref.node);
@@ -64,25 +64,6 @@ void begin_row(JsonOut& line, const Scene& scene, const DrawRef& ref) {
   line.value(ref.primitive);
   line.value(make_node_path(scene, ref.node));
 }
-
-/// Numbers of what is distinct, in the order it comes.
-template <class Value>
-class Numbering {
- public:
-  std::uint32_t number(const Value& value) {
-    const auto [slot, added] =
-        numbers_.try_emplace(value, static_cast<std::uint32_t>(list_.size()));
-    if (added) {
-      list_.push_back(value);
-    }
-    return slot->second;
-  }
-  [[nodiscard]] const std::vector<Value>& list() const { return list_; }
-
- private:
-  std::map<Value, std::uint32_t> numbers_;
-  std::vector<Value> list_;
-};
 
 void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
   if (!group.tint.empty()) {
@@ -229,22 +210,29 @@ void write_taken_back(ReadableJsonOut& out, const Scene& scene, const Plan& plan
   out.end_array();
 }
 
-/// Paths stand with the draws in groups and among what is kept.
+/// A row for the draws of a node. Paths stand with the draws in groups and among what is kept.
 void write_marks(ReadableJsonOut& out, const Plan& plan) {
   Numbering<std::uint32_t> geometry;
   Numbering<std::uint32_t> looks;
   out.begin_object("marks");
   out.begin_array("draws");
-  for (const DrawMark& mark : plan.marks) {
-    JsonOut line;
-    line.begin_array();
-    line.value(mark.draw.node);
-    line.value(mark.draw.primitive);
-    line.value(mark.place);
-    line.value(geometry.number(mark.geometry));
-    line.value(looks.number(mark.look));
-    line.end_array();
-    out.line(line);
+  {
+    PackedLines lines(out);
+    for (std::size_t begin = 0; begin < plan.marks.size();) {
+      const DrawMark& first = plan.marks[begin];
+      JsonOut line;
+      line.begin_array();
+      line.value(first.draw.node);
+      line.value(first.place);
+      for (; begin < plan.marks.size() && plan.marks[begin].draw.node == first.draw.node; ++begin) {
+        const DrawMark& mark = plan.marks[begin];
+        line.value(mark.draw.primitive);
+        line.value(geometry.number(mark.geometry));
+        line.value(looks.number(mark.look));
+      }
+      line.end_array();
+      lines.add(line);
+    }
   }
   out.end_array();
   out.member_line("geometry", geometry.list());
@@ -384,16 +372,8 @@ class PlanReader {
     std::vector<std::uint32_t> looks;
     const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "draws") {
-        return in_.array(v, a, [&](JsonValue item, const At& b) {
-          DrawMark& mark = out.emplace_back();
-          return read_row(in_, item, b, 5, 5, [&](std::size_t column, JsonValue w, const At& c) {
-            return column == 0   ? in_.read(w, c, mark.draw.node)
-                   : column == 1 ? in_.read(w, c, mark.draw.primitive)
-                   : column == 2 ? in_.read(w, c, mark.place)
-                   : column == 3 ? in_.read(w, c, mark.geometry)
-                                 : in_.read(w, c, mark.look);
-          });
-        });
+        return in_.array(
+            v, a, [&](JsonValue item, const At& b) { return read_node_marks(item, b, out); });
       }
       return key == "geometry" ? in_.read(v, a, geometry)
              : key == "looks"  ? in_.read(v, a, looks)
@@ -401,6 +381,26 @@ class PlanReader {
     });
     return good && look_up(geometry, &DrawMark::geometry, at, out) &&
            look_up(looks, &DrawMark::look, at, out);
+  }
+
+  /// Node and place, then primitive, geometry and look of each of its draws.
+  bool read_node_marks(JsonValue value, const At& at, std::vector<DrawMark>& out) {
+    DrawMark node;
+    std::size_t columns = 0;
+    const bool good = in_.array(value, at, [&](JsonValue v, const At& a) {
+      const std::size_t column = columns++;
+      if (column < 2) {
+        return column == 0 ? in_.read(v, a, node.draw.node) : in_.read(v, a, node.place);
+      }
+      if (column % 3 == 2) {
+        return in_.read(v, a, out.emplace_back(node).draw.primitive);
+      }
+      return column % 3 == 0 ? in_.read(v, a, out.back().geometry)
+                             : in_.read(v, a, out.back().look);
+    });
+    return good && ((columns > 2 && columns % 3 == 2) ||
+                    in_.fail(ErrorCode::bad_value, at,
+                             "a row has a node, a place, and three values for each draw"));
   }
 
   /// Puts hashes where their numbers were read.
