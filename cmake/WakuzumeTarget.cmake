@@ -13,3 +13,11 @@ function(wakuzume_target target)
     target_compile_options(${target} PRIVATE -march=x86-64-v2 -mpclmul)
   endif()
 endfunction()
+
+# With the preset for tests alone: other builds show that each file includes what it needs.
+function(wakuzume_precompile target)
+  target_precompile_headers(
+    ${target} PRIVATE <fmt/format.h> <algorithm> <functional> <map> <numeric> <optional> <set>
+                      <string> <unordered_map> <vector> ${PROJECT_SOURCE_DIR}/include/wakuzume/scene.h
+                      ${ARGN})
+endfunction()
