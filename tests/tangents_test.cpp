@@ -1,6 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include "build/tangents.h"
+#include "rework/tangents.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>

@@ -176,6 +176,14 @@ struct SkippedPart {
 };
 
 struct Scene {
+  // Copies, moves and ends of all tables: compiled once and not wherever a scene is passed on.
+  Scene();
+  Scene(const Scene& other);
+  Scene(Scene&& other) noexcept;
+  Scene& operator=(const Scene& other);
+  Scene& operator=(Scene&& other) noexcept;
+  ~Scene();
+
   Asset asset;
   std::vector<Block> blocks;
   std::vector<BlockView> views;

@@ -7,8 +7,8 @@
 #include <algorithm>
 #include <vector>
 
-#include "build/geometry_block.h"
 #include "build/picked.h"
+#include "rework/geometry_block.h"
 #include "scene/byte_range.h"
 
 namespace wakuzume {

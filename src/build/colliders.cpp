@@ -5,14 +5,16 @@
 #include <fmt/format.h>
 #include <libqhull_r/qhull_ra.h>
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cstdio>
 #include <map>
 #include <memory>
 
-#include "build/detach.h"
-#include "build/geometry_block.h"
+#include "rework/detach.h"
+#include "rework/geometry_block.h"
 #include "scene/index_data.h"
 #include "survey/draws.h"
 

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cstring>
 
-#include "build/geometry_block.h"
+#include "rework/geometry_block.h"
 #include "scene/elements.h"
 #include "scene/index_data.h"
 

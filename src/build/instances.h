@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "build/geometry_block.h"
+#include "rework/geometry_block.h"
 #include "wakuzume/propose.h"
 
 /// Writing an instance set: one node, one mesh, a list of transforms and values.

@@ -4,8 +4,8 @@
 
 #include <algorithm>
 
-#include "build/compact.h"
-#include "build/use_marks.h"
+#include "rework/compact.h"
+#include "rework/use_marks.h"
 #include "survey/textures.h"
 
 namespace wakuzume {

@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "build/attributes.h"
-#include "build/geometry_block.h"
-#include "build/tangents.h"
+#include "rework/geometry_block.h"
+#include "rework/tangents.h"
 #include "wakuzume/propose.h"
 
 /// Merging draws into one primitive.

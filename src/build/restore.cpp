@@ -11,11 +11,11 @@
 
 #include "build/carry.h"
 #include "build/colliders.h"
-#include "build/compact.h"
-#include "build/detach.h"
 #include "build/extract.h"
 #include "build/looks.h"
 #include "plan/check.h"
+#include "rework/compact.h"
+#include "rework/detach.h"
 #include "survey/glob.h"
 #include "texture/plain_look.h"
 

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -279,8 +280,7 @@ Descriptor make_descriptor(const Points& points, const FamilySettings& settings)
   }
   Descriptor out;
   // Where the part is thin, whitening raises its noise.
-  out.noise =
-      2 * settings.tolerance * points.diagonal / whitening.deviations[whitening.rank - 1];
+  out.noise = 2 * settings.tolerance * points.diagonal / whitening.deviations[whitening.rank - 1];
   std::vector<float> radius_of(points.positions.size());
   std::transform(points.positions.begin(), points.positions.end(), radius_of.begin(),
                  [&](const Eigen::Vector3d& at) {

@@ -4,6 +4,7 @@
 
 #include <tbb/parallel_sort.h>
 
+#include <Eigen/SVD>
 #include <algorithm>
 #include <map>
 #include <set>

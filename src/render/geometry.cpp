@@ -10,8 +10,8 @@
 #include <numeric>
 #include <set>
 
-#include "build/tangents.h"
 #include "render/posed.h"
+#include "rework/tangents.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "survey/textures.h"

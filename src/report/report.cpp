@@ -8,9 +8,9 @@
 #include <cmath>
 #include <map>
 
-#include "io/image_type.h"
-#include "io/json_out.h"
-#include "io/uri.h"
+#include "files/uri.h"
+#include "json/out.h"
+#include "pictures/image_type.h"
 #include "report/assets.h"
 #include "report/text.h"
 #include "wakuzume/version.h"

@@ -2,7 +2,9 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <cmath>
 
 #include "wakuzume/geometry.h"
@@ -33,32 +35,13 @@ inline Eigen::Matrix3d make_normal_matrix(const Eigen::Matrix3d& linear) {
 }
 
 /// The nearest rotation, mirrored where the matrix mirrors.
-inline Eigen::Matrix3d make_rotation(const Eigen::Matrix3d& linear) {
-  const Eigen::JacobiSVD<Eigen::Matrix3d> svd(linear, Eigen::ComputeFullU | Eigen::ComputeFullV);
-  return svd.matrixU() * svd.matrixV().transpose();
-}
+Eigen::Matrix3d make_rotation(const Eigen::Matrix3d& linear);
 
 /// The nearest rotation times one scale.
-inline Eigen::Matrix3d make_similarity(const Eigen::Matrix3d& linear) {
-  return make_rotation(linear) * std::cbrt(std::abs(linear.determinant()));
-}
+Eigen::Matrix3d make_similarity(const Eigen::Matrix3d& linear);
 
 /// A near matrix that scales along the axes and then rotates: rotation and scales in turn.
-inline Eigen::Matrix3d make_scaled_rotation(const Eigen::Matrix3d& linear) {
-  constexpr int rounds = 8;
-  Eigen::Matrix3d unit = linear;
-  Eigen::Matrix3d out = linear;
-  for (int round = 0; round < rounds; ++round) {
-    const Eigen::Matrix3d rotation = make_rotation(unit);
-    const Eigen::Vector3d scale = (rotation.transpose() * linear).diagonal();
-    if (!((scale.array().abs() > 1e-12).all())) {
-      return linear;
-    }
-    unit = linear * scale.cwiseInverse().asDiagonal();
-    out = rotation * scale.asDiagonal();
-  }
-  return out;
-}
+Eigen::Matrix3d make_scaled_rotation(const Eigen::Matrix3d& linear);
 
 /// Has the matrix an inverse that is worth computing with?
 inline bool is_invertible(const Mat4d& matrix) {

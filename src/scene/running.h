@@ -2,13 +2,10 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
-
 #include <algorithm>
-#include <atomic>
-#include <mutex>
+#include <memory>
 #include <string_view>
+#include <type_traits>
 
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
@@ -25,42 +22,35 @@ inline bool goes_on(const RunControl& run, std::string_view stage, double done =
   return run.observer == nullptr || run.observer->advance(stage, done);
 }
 
+/// What can be called, whatever its type: the templates of oneTBB are compiled once for it and not
+/// for each body there is. Borrows what it calls.
+template <class... Arguments>
+class Callee {
+ public:
+  template <class Body>
+  requires(!std::is_same_v<std::remove_cvref_t<Body>, Callee>)
+      Callee(const Body& body)  // NOLINT(google-explicit-constructor): bodies are written in place
+      : body_(std::addressof(body)), call_([](const void* of, Arguments... arguments) {
+          (*static_cast<const Body*>(of))(arguments...);
+        }) {}
+
+  void operator()(Arguments... arguments) const { call_(body_, arguments...); }
+
+ private:
+  const void* body_;
+  void (*call_)(const void*, Arguments...);
+};
+
 /// Runs what uses oneTBB on as many threads as asked for.
-template <class Body>
-void in_arena(const RunControl& run, const Body& body) {
-  tbb::task_arena arena(run.threads == 0 ? tbb::task_arena::automatic
-                                         : static_cast<int>(std::min(run.threads, 1024U)));
-  arena.execute(body);
-}
+void in_arena(const RunControl& run, Callee<> body);
 
 /// Calls `body(i)` for every i in [0, count) on the threads of `run`.
 /// `body` writes only to what belongs to i, so the result does not depend on the schedule.
 /// \return false when the observer asked to stop; some bodies then never ran
-template <class Body>
 bool for_each_index(std::size_t count,
                     const RunControl& run,
                     std::string_view stage,
-                    const Body& body) {
-  std::atomic<std::size_t> finished{0};
-  std::atomic<bool> stopped{false};
-  std::mutex telling;
-  const std::size_t step = std::max<std::size_t>(1, count / 100);
-  const auto one = [&](std::size_t i) {
-    if (stopped.load(std::memory_order_relaxed)) {
-      return;
-    }
-    body(i);
-    const std::size_t now = finished.fetch_add(1) + 1;
-    if (run.observer != nullptr && (now % step == 0 || now == count)) {
-      const std::scoped_lock lock(telling);
-      if (!run.observer->advance(stage, static_cast<double>(now) / static_cast<double>(count))) {
-        stopped = true;
-      }
-    }
-  };
-  in_arena(run, [&] { tbb::parallel_for(std::size_t{0}, count, one); });
-  return !stopped;
-}
+                    Callee<std::size_t> body);
 
 /// The same by ranges: calls `body(begin, end)` for pieces of at most `grain` that together are
 /// [0, count). For bodies too short to be worth a call each.

@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -14,7 +16,7 @@
 #include <optional>
 #include <tuple>
 
-#include "build/tangents.h"
+#include "rework/tangents.h"
 #include "survey/textures.h"
 #include "texture/charts.h"
 #include "texture/material_rules.h"

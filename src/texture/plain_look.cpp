@@ -7,8 +7,8 @@
 #include <cstring>
 #include <map>
 
-#include "build/detach.h"
-#include "build/geometry_block.h"
+#include "rework/detach.h"
+#include "rework/geometry_block.h"
 #include "scene/index_data.h"
 #include "survey/draws.h"
 #include "survey/textures.h"

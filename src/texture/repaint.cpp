@@ -10,8 +10,9 @@
 #include <set>
 #include <tuple>
 
-#include "build/detach.h"
-#include "build/geometry_block.h"
+#include "rework/detach.h"
+#include "rework/geometry_block.h"
+#include "rework/stream_maker.h"
 #include "scene/elements.h"
 #include "scene/running.h"
 #include "survey/draws.h"
@@ -19,7 +20,6 @@
 #include "survey/textures.h"
 #include "texture/bake.h"
 #include "texture/material_rules.h"
-#include "texture/stream_maker.h"
 #include "texture/uv_source.h"
 
 namespace wakuzume {

@@ -10,8 +10,8 @@
 #include <numeric>
 #include <optional>
 
-#include "build/tangents.h"
 #include "family/judge.h"
+#include "rework/tangents.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "scene/semantics.h"

@@ -1,0 +1,213 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "files/uri.h"
+#include "pictures/image_type.h"
+#include "wakuzume/io.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr double sheet_width = 1280;
+constexpr double sheet_height = 800;
+constexpr double margin = 24;
+constexpr double header = 56;
+constexpr double list_width = 420;
+constexpr double row_height = 19;
+constexpr double letter_width = 0.56;  ///< of an average letter, by the size of the font
+
+/// Names come from files: nothing in them may end up as markup.
+std::string escape(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    switch (c) {
+      case '<':
+        out += "&lt;";
+        break;
+      case '>':
+        out += "&gt;";
+        break;
+      case '&':
+        out += "&amp;";
+        break;
+      case '"':
+        out += "&quot;";
+        break;
+      default:
+        out += static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
+    }
+  }
+  return out;
+}
+
+std::string shorten(const std::string& text, std::size_t most) {
+  if (text.size() <= most) {
+    return text;
+  }
+  std::size_t end = most < 2 ? most : most - 2;
+  while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80U) {
+    --end;  // never within a letter of several bytes
+  }
+  return text.substr(0, end) + "..";
+}
+
+class PageSheet {
+ public:
+  PageSheet(const Scene& scene, const AtlasPage& page, const std::string& subtitle)
+      : scene_(scene),
+        page_(page),
+        subtitle_(subtitle),
+        scale_(std::min((sheet_width - list_width - 2 * margin) / page.size.width_px,
+                        (sheet_height - header - margin) / page.size.height_px)) {}
+
+  std::string make(const Bytes& picture) {
+    out_ = fmt::format(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {0:g} {1:g}\" width=\"{0:g}\" "
+        "height=\"{1:g}\" font-family=\"sans-serif\">\n"
+        "<rect width=\"100%\" height=\"100%\" fill=\"#fbfaf7\"/>\n",
+        sheet_width, sheet_height);
+    add_header();
+    add_page(picture);
+    for (std::size_t t = 0; t < page_.tiles.size(); ++t) {
+      add_tile(t);
+    }
+    add_list();
+    return out_ + "</svg>\n";
+  }
+
+ private:
+  [[nodiscard]] std::string name_of(const Tile& tile) const {
+    const std::string& name = scene_[tile.material].name;
+    return name.empty() ? fmt::format("#{}", to_index(tile.material)) : name;
+  }
+
+  static std::string describe(const Tile& tile) {
+    if (tile.solid()) {
+      return "one colour";
+    }
+    const auto times = [](std::int64_t used, std::uint32_t texels) {
+      return texels > 0 && used % texels == 0 ? used / texels : 1;
+    };
+    const std::int64_t wide = times(tile.used.width, tile.texture.width_px);
+    const std::int64_t high = times(tile.used.height, tile.texture.height_px);
+    const std::string turned = tile.turned ? ", turned" : "";
+    if (wide * high > 1 && tile.size.width_px == tile.used.width &&
+        tile.size.height_px == tile.used.height) {
+      return fmt::format("{} x {} texels, {} x {} times{}", tile.texture.width_px,
+                         tile.texture.height_px, wide, high, turned);
+    }
+    return fmt::format("{} x {} of {} x {} texels{}", tile.size.width_px, tile.size.height_px,
+                       tile.used.width, tile.used.height, turned);
+  }
+
+  [[nodiscard]] std::string describe_page() const {
+    double used = 0;
+    for (const Tile& tile : page_.tiles) {
+      const RectSize outer = tile.outer();
+      used += static_cast<double>(outer.width_px) * outer.height_px;
+    }
+    std::string pictures;
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      if (page_.has(static_cast<Channel>(c))) {
+        pictures += fmt::format(
+            "{}{}{}", pictures.empty() ? "" : ", ", to_string(static_cast<Channel>(c)),
+            page_.halvings[c] > 0 ? fmt::format(" at 1/{}", 1U << page_.halvings[c]) : "");
+      }
+    }
+    return fmt::format("{} x {} pixels, {:.0f} % full, {} tiles; pictures: {}", page_.size.width_px,
+                       page_.size.height_px,
+                       100 * used / page_.size.width_px / page_.size.height_px, page_.tiles.size(),
+                       pictures);
+  }
+
+  void add_header() {
+    out_ += fmt::format(
+        "<text x=\"{:g}\" y=\"32\" font-size=\"20\" font-weight=\"bold\">{}</text>\n"
+        "<text x=\"{:g}\" y=\"50\" font-size=\"13\" fill=\"#555\">{}</text>\n",
+        margin, escape(page_.name), margin,
+        escape(subtitle_.empty() ? describe_page() : subtitle_));
+  }
+
+  void add_page(const Bytes& picture) {
+    const double width = page_.size.width_px * scale_;
+    const double height = page_.size.height_px * scale_;
+    out_ += fmt::format(
+        "<rect x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" fill=\"#ddd\" "
+        "stroke=\"#888\"/>\n",
+        margin, header, width, height);
+    if (picture.size() > 0) {
+      out_ += fmt::format(
+          "<image x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" href=\"{}\"/>\n", margin,
+          header, width, height, make_data_uri(find_image_type(picture), picture));
+    }
+  }
+
+  void add_tile(std::size_t t) {
+    const Tile& tile = page_.tiles[t];
+    const RectSize outer = tile.outer();
+    const auto rect = [&](double x, double y, RectSize size, const char* style) {
+      if (tile.turned) {
+        std::swap(size.width_px, size.height_px);
+      }
+      out_ +=
+          fmt::format("<rect x=\"{:.2f}\" y=\"{:.2f}\" width=\"{:.2f}\" height=\"{:.2f}\" {}/>\n",
+                      margin + x * scale_, header + y * scale_, size.width_px * scale_,
+                      size.height_px * scale_, style);
+    };
+    out_ += fmt::format("<g><title>{}: {}</title>\n", escape(name_of(tile)), describe(tile));
+    rect(tile.x - tile.gutter, tile.y - tile.gutter, outer,
+         "fill=\"none\" stroke=\"#fff\" stroke-opacity=\"0.7\" stroke-width=\"1\"");
+    rect(tile.x, tile.y, tile.size, "fill=\"none\" stroke=\"#d1266b\" stroke-width=\"1.5\"");
+    const double width = (tile.turned ? tile.size.height_px : tile.size.width_px) * scale_;
+    const double height = (tile.turned ? tile.size.width_px : tile.size.height_px) * scale_;
+    // The number that the list has, and the name where there is room for it.
+    const double font = std::clamp(std::min(height * 0.6, width * 0.3), 5.0, 15.0);
+    const auto room = static_cast<std::size_t>(std::max(0.0, width / font / letter_width - 4));
+    const std::string name = room >= 4 ? " " + shorten(name_of(tile), room) : "";
+    out_ += fmt::format(
+        "<text x=\"{:.2f}\" y=\"{:.2f}\" font-size=\"{:.1f}\" fill=\"#000\" stroke=\"#fff\" "
+        "stroke-width=\"3\" paint-order=\"stroke\">{}{}</text></g>\n",
+        margin + tile.x * scale_ + 3, header + tile.y * scale_ + font + 1, font, t + 1,
+        escape(name));
+  }
+
+  void add_list() {
+    const double x = sheet_width - list_width;
+    const auto rows = static_cast<std::size_t>((sheet_height - header - margin) / row_height) - 1;
+    const bool cut = page_.tiles.size() > rows;
+    const std::size_t shown = cut ? rows - 1 : page_.tiles.size();
+    double y = header + 12;
+    for (std::size_t t = 0; t < shown; ++t, y += row_height) {
+      out_ += fmt::format(
+          "<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\"><tspan fill=\"#d1266b\">{}</tspan> {}"
+          "</text><text x=\"{:g}\" y=\"{:g}\" font-size=\"12\" fill=\"#555\">{}</text>\n",
+          x, y, t + 1, escape(shorten(name_of(page_.tiles[t]), 24)), x + 195, y,
+          describe(page_.tiles[t]));
+    }
+    if (cut) {
+      out_ += fmt::format("<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\">and {} more</text>\n", x, y,
+                          page_.tiles.size() - shown);
+    }
+  }
+
+  const Scene& scene_;
+  const AtlasPage& page_;
+  const std::string& subtitle_;
+  double scale_;
+  std::string out_;
+};
+
+}  // namespace
+
+std::string to_svg(const Scene& scene,
+                   const AtlasPage& page,
+                   const Bytes& picture,
+                   const std::string& subtitle) {
+  return PageSheet(scene, page, subtitle).make(picture);
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,428 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "documents/routes.h"
+
+#include <fmt/format.h>
+
+#include "documents/document.h"
+#include "settings/fields.h"
+
+namespace wakuzume {
+namespace {
+
+void write_settings(ReadableJsonOut& out, const MaterialSettings& settings) {
+  out.begin_object("settings");
+  for_each_material_setting(settings, [&](const char*, const char* key, const auto& member,
+                                          const char*) {
+    if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
+      out.member(key, to_text(member));
+    } else {
+      out.member_line(key, member);
+    }
+  });
+  out.end_object();
+}
+
+void write_route(ReadableJsonOut& out, const MaterialRoute& route) {
+  JsonOut line;
+  line.begin_object();
+  line.member("material", route.material);
+  line.member("route", to_string(route.route));
+  if (route.onto != no_material) {
+    line.member("onto", route.onto);
+  }
+  if (route.tinted) {
+    line.member("tinted", true);
+  }
+  if (route.page != no_index) {
+    line.member("page", route.page);
+    line.member("tile", route.tile);
+  }
+  if (route.stack != no_index) {
+    line.member("stack", route.stack);
+    line.member("member", route.member);
+  }
+  line.member("draws", route.draws);
+  line.member("texels_per_metre", route.texels_per_metre);
+  line.member("texels_per_metre_after", route.texels_per_metre_after);
+  if (route.lost_steps > 0) {
+    line.member("lost_steps", route.lost_steps);
+  }
+  line.member("reason", route.reason);
+  line.end_object();
+  out.line(line);
+}
+
+std::array<double, 2> as_pair(const RectSize& size) {
+  return {static_cast<double>(size.width_px), static_cast<double>(size.height_px)};
+}
+
+void write_tile(ReadableJsonOut& out, const Tile& tile) {
+  JsonOut line;
+  line.begin_object();
+  line.member("material", tile.material);
+  if (!tile.solid()) {
+    line.member("texture", as_pair(tile.texture));
+    line.member("used", std::array{static_cast<double>(tile.used.x),
+                                   static_cast<double>(tile.used.y),
+                                   static_cast<double>(tile.used.width),
+                                   static_cast<double>(tile.used.height)});
+  }
+  line.member("at", std::array{static_cast<double>(tile.x), static_cast<double>(tile.y)});
+  line.member("size", as_pair(tile.size));
+  line.member("gutter", tile.gutter);
+  if (tile.turned) {
+    line.member("turned", true);
+  }
+  if (tile.baked()) {
+    line.member("texels_per_unit", tile.texels_per_unit);
+    line.begin_array("shapes");
+    for (const PrimitiveRef& shape : tile.shapes) {
+      line.begin_array();
+      line.value(shape.mesh);
+      line.value(shape.primitive);
+      line.end_array();
+    }
+    line.end_array();
+  }
+  line.end_object();
+  out.line(line);
+}
+
+void write_taken_back(ReadableJsonOut& out, const std::vector<MaterialTakenBack>& list) {
+  out.begin_array("taken_back");
+  for (const MaterialTakenBack& taken : list) {
+    JsonOut line;
+    line.begin_object();
+    line.member("material", taken.material);
+    line.member("to", to_string(taken.to));
+    line.member("why", taken.why);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
+void write_stack(ReadableJsonOut& out, const LayerStack& stack) {
+  out.begin_object();
+  out.member("name", stack.name);
+  out.member("uv_set", stack.uv_set);
+  out.member_line("members", stack.members);
+  out.member_line("copies", stack.copies);
+  out.begin_object("channels");
+  for (std::size_t c = 0; c < channel_count; ++c) {
+    const auto channel = static_cast<Channel>(c);
+    if (stack.has(channel)) {
+      out.begin_object(to_string(channel));
+      out.member_line("size", as_pair(stack[channel].size));
+      out.member_line("layers", stack[channel].of_member);
+      out.end_object();
+    }
+  }
+  out.end_object();
+  out.end_object();
+}
+
+void write_page(ReadableJsonOut& out, const AtlasPage& page) {
+  out.begin_object();
+  out.member("name", page.name);
+  out.member_line("size", as_pair(page.size));
+  out.member("uv_set", page.uv_set);
+  out.begin_object("halvings");
+  for (std::size_t c = 0; c < channel_count; ++c) {
+    if (page.has(static_cast<Channel>(c))) {
+      out.member(to_string(static_cast<Channel>(c)), page.halvings[c]);
+    }
+  }
+  out.end_object();
+  out.begin_array("tiles");
+  for (const Tile& tile : page.tiles) {
+    write_tile(out, tile);
+  }
+  out.end_array();
+  out.end_object();
+}
+
+void write_draws(ReadableJsonOut& out, const char* name, const std::vector<DrawRef>& draws) {
+  out.begin_array(name);
+  for (const DrawRef& draw : draws) {
+    JsonOut line;
+    line.begin_array();
+    line.value(draw.node);
+    line.value(draw.primitive);
+    line.end_array();
+    out.line(line);
+  }
+  out.end_array();
+}
+
+class RoutesReader {
+ public:
+  explicit RoutesReader(JsonIn& in) : in_(in) {}
+
+  bool read(JsonValue value, const At& at, RoutePlan& routes) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "settings") {
+        return read_settings(v, a, routes.settings);
+      }
+      if (key == "routes") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_route(item, b, routes.routes.emplace_back());
+        });
+      }
+      if (key == "pages") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_page(item, b, routes.pages.emplace_back());
+        });
+      }
+      if (key == "taken_back") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_taken_back(item, b, routes.taken_back.emplace_back());
+        });
+      }
+      if (key == "stacks") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_stack(item, b, routes.stacks.emplace_back());
+        });
+      }
+      if (key == "untouched") {
+        return read_draws(v, a, routes.untouched);
+      }
+      return key == "left_alone" ? read_draws(v, a, routes.left_alone) : unknown_member(in_, a);
+    });
+  }
+
+ private:
+  bool read_settings(JsonValue value, const At& at, MaterialSettings& settings) {
+    const bool good =
+        in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+          bool known = false;
+          bool read = true;
+          for_each_material_setting(
+              settings, [&](const char*, std::string_view k, auto& member, const char*) {
+                if (k == key) {
+                  known = true;
+                  read = read_setting(v, a, member);
+                }
+              });
+          return known ? read : unknown_member(in_, a);
+        });
+    const auto valid = validate(settings);
+    return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
+  }
+
+  template <class T>
+  bool read_setting(JsonValue value, const At& at, T& out) {
+    if constexpr (std::is_enum_v<T>) {
+      std::string text;
+      return in_.read(value, at, text) &&
+             (from_text(text, out) ||
+              in_.fail(ErrorCode::bad_value, at,
+                       fmt::format("\"{}\" is not one of the words it takes", text)));
+    } else {
+      return in_.read(value, at, out);
+    }
+  }
+
+  bool read_route(JsonValue value, const At& at, MaterialRoute& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "material"                 ? in_.read(v, a, out.material)
+             : key == "route"                  ? read_word(in_, v, a, out.route, route_count)
+             : key == "onto"                   ? in_.read(v, a, out.onto)
+             : key == "tinted"                 ? in_.read(v, a, out.tinted)
+             : key == "page"                   ? in_.read(v, a, out.page)
+             : key == "tile"                   ? in_.read(v, a, out.tile)
+             : key == "stack"                  ? in_.read(v, a, out.stack)
+             : key == "member"                 ? in_.read(v, a, out.member)
+             : key == "draws"                  ? in_.read(v, a, out.draws)
+             : key == "texels_per_metre"       ? in_.read(v, a, out.texels_per_metre)
+             : key == "texels_per_metre_after" ? in_.read(v, a, out.texels_per_metre_after)
+             : key == "lost_steps"             ? in_.read(v, a, out.lost_steps)
+             : key == "reason"                 ? in_.read(v, a, out.reason)
+                                               : unknown_member(in_, a);
+    });
+  }
+
+  bool read_page(JsonValue value, const At& at, AtlasPage& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "tiles") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_tile(item, b, out.tiles.emplace_back());
+        });
+      }
+      if (key == "halvings") {
+        return in_.object(v, a, [&](std::string_view channel, JsonValue item, const At& b) {
+          for (std::size_t c = 0; c < channel_count; ++c) {
+            if (channel == to_string(static_cast<Channel>(c))) {
+              return in_.read(item, b, out.halvings[c]);
+            }
+          }
+          return unknown_member(in_, b);
+        });
+      }
+      return key == "name"     ? in_.read(v, a, out.name)
+             : key == "size"   ? read_size(v, a, out.size)
+             : key == "uv_set" ? in_.read(v, a, out.uv_set)
+                               : unknown_member(in_, a);
+    });
+  }
+
+  bool read_tile(JsonValue value, const At& at, Tile& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "used") {
+        std::array<std::int64_t, 4> used{};
+        const bool good = read_whole(v, a, -1e12, used);
+        out.used = {used[0], used[1], used[2], used[3]};
+        return good;
+      }
+      if (key == "at") {
+        RectSize corner;
+        const bool good = read_size(v, a, corner);
+        out.x = corner.width_px;
+        out.y = corner.height_px;
+        return good;
+      }
+      if (key == "shapes") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          std::array<std::uint32_t, 2> pair{};
+          const bool good = read_pair(item, b, pair);
+          out.shapes.push_back({make_id<MeshId>(pair[0]), pair[1]});
+          return good;
+        });
+      }
+      if (key == "texels_per_unit") {
+        return in_.read(v, a, out.texels_per_unit);
+      }
+      return key == "material"  ? in_.read(v, a, out.material)
+             : key == "texture" ? read_size(v, a, out.texture)
+             : key == "size"    ? read_size(v, a, out.size)
+             : key == "gutter"  ? in_.read(v, a, out.gutter)
+             : key == "turned"  ? in_.read(v, a, out.turned)
+                                : unknown_member(in_, a);
+    });
+  }
+
+  bool read_taken_back(JsonValue value, const At& at, MaterialTakenBack& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "material" ? in_.read(v, a, out.material)
+             : key == "to"     ? read_word(in_, v, a, out.to, taken_to_count)
+             : key == "why"    ? in_.read(v, a, out.why)
+                               : unknown_member(in_, a);
+    });
+  }
+
+  bool read_stack(JsonValue value, const At& at, LayerStack& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "name"       ? in_.read(v, a, out.name)
+             : key == "uv_set"   ? in_.read(v, a, out.uv_set)
+             : key == "members"  ? in_.read(v, a, out.members)
+             : key == "copies"   ? in_.array(v, a,
+                                             [&](JsonValue item, const At& b) {
+                                             return read_pair(item, b, out.copies.emplace_back());
+                                           })
+             : key == "channels" ? read_channels(v, a, out)
+                                 : unknown_member(in_, a);
+    });
+  }
+
+  bool read_channels(JsonValue value, const At& at, LayerStack& out) {
+    return in_.object(value, at, [&](std::string_view channel, JsonValue item, const At& b) {
+      for (std::size_t c = 0; c < channel_count; ++c) {
+        if (channel == to_string(static_cast<Channel>(c))) {
+          LayerStack::Layers& layers = out.channels[c];
+          return in_.object(item, b, [&](std::string_view key, JsonValue v, const At& a) {
+            return key == "size"     ? read_size(v, a, layers.size)
+                   : key == "layers" ? in_.read(v, a, layers.of_member)
+                                     : unknown_member(in_, a);
+          });
+        }
+      }
+      return unknown_member(in_, b);
+    });
+  }
+
+  /// Two numbers of tables.
+  bool read_pair(JsonValue value, const At& at, std::array<std::uint32_t, 2>& out) {
+    std::array<std::int64_t, 2> pair{};
+    if (!read_whole(value, at, 0, pair)) {
+      return false;
+    }
+    if (std::max(pair[0], pair[1]) >= std::int64_t{no_index}) {
+      return in_.fail(ErrorCode::index_out_of_range, at, "no table has this number");
+    }
+    out = {static_cast<std::uint32_t>(pair[0]), static_cast<std::uint32_t>(pair[1])};
+    return true;
+  }
+
+  template <std::size_t n>
+  bool read_whole(JsonValue value, const At& at, double least, std::array<std::int64_t, n>& out) {
+    std::array<double, n> numbers{};
+    if (!in_.read(value, at, numbers)) {
+      return false;
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+      if (numbers[i] != std::floor(numbers[i]) || numbers[i] < least || numbers[i] > 1e12) {
+        return in_.fail(ErrorCode::bad_value, at, "expected whole numbers of pixels");
+      }
+      out[i] = static_cast<std::int64_t>(numbers[i]);
+    }
+    return true;
+  }
+
+  bool read_size(JsonValue value, const At& at, RectSize& out) {
+    std::array<std::int64_t, 2> numbers{};
+    if (!read_whole(value, at, 0, numbers)) {
+      return false;
+    }
+    if (std::max(numbers[0], numbers[1]) > 65536) {
+      return in_.fail(ErrorCode::bad_value, at, "no picture has more than 65536 pixels a side");
+    }
+    out = {static_cast<std::uint32_t>(numbers[0]), static_cast<std::uint32_t>(numbers[1])};
+    return true;
+  }
+
+  bool read_draws(JsonValue value, const At& at, std::vector<DrawRef>& out) {
+    return in_.array(value, at, [&](JsonValue item, const At& a) {
+      std::array<std::uint32_t, 2> draw{};
+      const bool good = read_pair(item, a, draw);
+      out.push_back({make_id<NodeId>(draw[0]), draw[1]});
+      return good;
+    });
+  }
+
+  JsonIn& in_;
+};
+
+}  // namespace
+
+void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
+  out.begin_object("materials");
+  write_settings(out, routes.settings);
+  out.begin_array("routes");
+  for (const MaterialRoute& route : routes.routes) {
+    write_route(out, route);
+  }
+  out.end_array();
+  out.begin_array("pages");
+  for (const AtlasPage& page : routes.pages) {
+    write_page(out, page);
+  }
+  out.end_array();
+  if (!routes.taken_back.empty()) {
+    write_taken_back(out, routes.taken_back);
+  }
+  out.begin_array("stacks");
+  for (const LayerStack& stack : routes.stacks) {
+    write_stack(out, stack);
+  }
+  out.end_array();
+  write_draws(out, "untouched", routes.untouched);
+  write_draws(out, "left_alone", routes.left_alone);
+  out.end_object();
+}
+
+bool read_routes(JsonIn& in, JsonValue value, const At& at, RoutePlan& routes) {
+  return RoutesReader(in).read(value, at, routes);
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,387 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "obj/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <tuple>
+#include <utility>
+
+#include "files/text_faults.h"
+#include "files/text_lines.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::size_t most_ear_corners = 1000;
+
+using Point = std::array<double, 2>;
+
+double cross(const Point& a, const Point& b, const Point& c) {
+  return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+}
+
+/// On the edge counts as inside: such an ear would cut the polygon apart.
+bool holds(const Point& a, const Point& b, const Point& c, const Point& p) {
+  return cross(a, b, p) >= 0 && cross(b, c, p) >= 0 && cross(c, a, p) >= 0;
+}
+
+/// Cuts polygons into triangles.
+class EarCutter {
+ public:
+  EarCutter(const ObjFile& file, const std::vector<ObjCorner>& face) : face_(face) {
+    project(file);
+    for (std::size_t i = 0; i < face.size(); ++i) {
+      left_.push_back(i);
+    }
+  }
+
+  void cut(std::vector<ObjCorner>& out) {
+    while (left_.size() > 3) {
+      const std::size_t ear = find_ear();
+      add(ear, out);
+      left_.erase(left_.begin() + static_cast<std::ptrdiff_t>(ear));
+    }
+    add(1, out);
+  }
+
+ private:
+  /// Onto the plane of the largest component of the polygon's normal (M. Newell's), turned so that
+  /// the polygon goes counter-clockwise.
+  void project(const ObjFile& file) {
+    std::array<double, 3> normal{};
+    const auto at = [&](std::size_t i, std::size_t axis) {
+      return static_cast<double>(file.positions[face_[i % face_.size()].position][axis]);
+    };
+    for (std::size_t i = 0; i < face_.size(); ++i) {
+      for (std::size_t axis = 0; axis < 3; ++axis) {
+        const std::size_t u = (axis + 1) % 3;
+        const std::size_t v = (axis + 2) % 3;
+        normal[axis] += (at(i, u) - at(i + 1, u)) * (at(i, v) + at(i + 1, v));
+      }
+    }
+    std::size_t axis = 0;
+    for (std::size_t other = 1; other < 3; ++other) {
+      axis = std::abs(normal[other]) > std::abs(normal[axis]) ? other : axis;
+    }
+    const double turn = normal[axis] < 0 ? -1 : 1;
+    for (std::size_t i = 0; i < face_.size(); ++i) {
+      points_.push_back({turn * at(i, (axis + 1) % 3), at(i, (axis + 2) % 3)});
+    }
+  }
+
+  [[nodiscard]] std::size_t before(std::size_t i) const {
+    return left_[(i + left_.size() - 1) % left_.size()];
+  }
+  [[nodiscard]] std::size_t after(std::size_t i) const { return left_[(i + 1) % left_.size()]; }
+
+  /// A corner that juts out and has no other corner in its triangle; any where there is none,
+  /// which only polygons that cross themselves lack.
+  [[nodiscard]] std::size_t find_ear() const {
+    for (std::size_t i = 1; i < left_.size() + 1; ++i) {
+      const std::size_t ear = i % left_.size();
+      if (is_ear(ear)) {
+        return ear;
+      }
+    }
+    return 1;
+  }
+
+  [[nodiscard]] bool is_ear(std::size_t i) const {
+    const Point& a = points_[before(i)];
+    const Point& b = points_[left_[i]];
+    const Point& c = points_[after(i)];
+    if (!(cross(a, b, c) > 0)) {
+      return false;
+    }
+    for (const std::size_t other : left_) {
+      const Point& p = points_[other];
+      if (p != a && p != b && p != c && holds(a, b, c, p)) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  void add(std::size_t i, std::vector<ObjCorner>& out) const {
+    out.push_back(face_[before(i)]);
+    out.push_back(face_[left_[i]]);
+    out.push_back(face_[after(i)]);
+  }
+
+  const std::vector<ObjCorner>& face_;
+  std::vector<Point> points_;
+  std::vector<std::size_t> left_;
+};
+
+/// Statements that say nothing of shapes: smoothing, display, and what belongs to curves.
+constexpr std::string_view silent_words[] = {
+    "s",   "mg",        "vp",     "bevel", "c_interp", "d_interp", "lod",    "shadow_obj", "step",
+    "deg", "trace_obj", "cstype", "bmat",  "parm",     "trim",     "hole",   "scrv",       "sp",
+    "end", "ctech",     "stech",  "con",   "call",     "csh",      "usemap", "maplib",     "res"};
+constexpr std::string_view curve_words[] = {"curv", "curv2", "surf", "bzp", "bsp", "cdc", "cdp"};
+
+template <std::size_t n>
+bool is_one_of(std::string_view word, const std::string_view (&words)[n]) {
+  return std::find(std::begin(words), std::end(words), word) != std::end(words);
+}
+
+class ObjParser {
+ public:
+  explicit ObjParser(std::string_view text) : lines_(text) {}
+
+  Result<ObjFile> parse() {
+    std::string_view line;
+    while (lines_.next(line)) {
+      std::string_view rest = line;
+      const std::string_view word = take_word(rest);
+      if (!word.empty() && word[0] != '#') {
+        statement(word, rest);
+      }
+    }
+    if (!file_.colors.empty()) {
+      file_.colors.resize(file_.positions.size(), {1, 1, 1, 1});
+    }
+    file_.skipped = faults_.take();
+    if (file_.runs.empty() && !file_.skipped.empty()) {
+      const SkippedPart& first = file_.skipped.front();
+      return Failure(
+          Error{ErrorCode::bad_value,
+                fmt::format("nothing in it can be used; the first fault: {}", first.detail),
+                {"", fmt::format("line {}", first.first_line)}});
+    }
+    return std::move(file_);
+  }
+
+ private:
+  void statement(std::string_view word, std::string_view rest) {
+    if (word == "v") {
+      read_position(rest);
+    } else if (word == "vt") {
+      std::array<float, 2> uv{};
+      if (read_numbers(rest, uv, 1) == 0) {
+        uv = {0, 1};  // 0, 0 where v goes down
+        skip("texture coordinates that can't be read", "taken as UV 0, 0");
+      }
+      file_.uvs.push_back(uv);
+    } else if (word == "vn") {
+      std::array<float, 3> normal{};
+      good_normals_.push_back(read_numbers(rest, normal, 3) == 3);
+      if (!good_normals_.back()) {
+        skip("normals that can't be read", "what uses them has none");
+      }
+      file_.normals.push_back(normal);
+    } else if (word == "f") {
+      read_face(rest);
+    } else if (word == "l") {
+      read_lines(rest);
+    } else if (word == "p") {
+      read_points(rest);
+    } else if (word == "o") {
+      object_ = trim_blanks(rest);
+      run_ = no_index;
+    } else if (word == "g") {
+      group_ = trim_blanks(rest);
+      run_ = no_index;
+    } else if (word == "usemtl") {
+      material_ = trim_blanks(rest);
+      run_ = no_index;
+    } else if (word == "mtllib") {
+      file_.libraries.emplace_back(trim_blanks(rest));
+    } else if (is_one_of(word, curve_words)) {
+      fail(fmt::format("\"{}\" has no triangles to take", word));
+      skip("curves and surfaces", "left out");
+    } else if (!is_one_of(word, silent_words)) {
+      fail(fmt::format("\"{}\" is no statement of this format", begin_of(word)));
+      skip("lines that are no statement", "left out");
+    }
+  }
+
+  /// What is wrong with the line at hand; the first that is said counts.
+  void fail(std::string detail) { detail_ = detail_.empty() ? std::move(detail) : detail_; }
+  /// \param instead  what becomes of them
+  void skip(const char* what, const char* instead) {
+    faults_.add(what, instead, std::exchange(detail_, {}), lines_.number());
+  }
+
+  /// \return how many there are; 0 where they are fewer than needed or one is no number
+  template <std::size_t n>
+  std::size_t read_numbers(std::string_view& rest, std::array<float, n>& out, std::size_t least) {
+    std::size_t count = 0;
+    while (count < n) {
+      const std::string_view word = take_word(rest);
+      if (word.empty()) {
+        break;
+      }
+      if (!parse_number(word, out[count])) {
+        // What follows the numbers that are needed is often a comment.
+        if (count >= least) {
+          break;
+        }
+        fail(fmt::format("\"{}\" is no number", begin_of(word)));
+        return 0;
+      }
+      ++count;
+    }
+    if (count < least) {
+      fail(fmt::format("{} numbers where {} are needed", count, least));
+      return 0;
+    }
+    return count;
+  }
+
+  /// x y z, then w, or a colour.
+  void read_position(std::string_view rest) {
+    std::array<float, 7> numbers{};
+    const std::size_t count = read_numbers(rest, numbers, 3);
+    // The numbers of those that follow must stay what they are.
+    good_positions_.push_back(count > 0);
+    if (count == 0) {
+      numbers = {};
+      skip("vertices that can't be read", "left out, with what uses them");
+    }
+    file_.positions.push_back({numbers[0], numbers[1], numbers[2]});
+    if (count >= 6) {
+      file_.colors.resize(file_.positions.size() - 1, {1, 1, 1, 1});
+      const std::size_t first = count - 3;  // with seven numbers, the fourth is w
+      file_.colors.push_back({numbers[first], numbers[first + 1], numbers[first + 2], 1});
+    }
+  }
+
+  /// Indices count from 1, or from the end where negative.
+  bool read_index(std::string_view word, std::size_t size, const char* what, std::uint32_t& out) {
+    std::int64_t index = 0;
+    if (!parse_number(word, index)) {
+      fail(fmt::format("\"{}\" is no index of a {}", begin_of(word), what));
+      return false;
+    }
+    const auto count = static_cast<std::int64_t>(size);
+    const std::int64_t at = index < 0 ? count + index : index - 1;
+    if (index == 0 || at < 0 || at >= count) {
+      fail(fmt::format("{} {} is asked for, {} are there so far", what, index, count));
+      return false;
+    }
+    out = static_cast<std::uint32_t>(at);
+    return true;
+  }
+
+  /// Without its vertex a corner is none; UVs and normals can do without.
+  bool read_corner(std::string_view word, ObjCorner& corner) {
+    const std::size_t first = word.find('/');
+    const std::size_t second = first == std::string_view::npos ? first : word.find('/', first + 1);
+    if (!read_index(word.substr(0, first), file_.positions.size(), "vertex", corner.position)) {
+      return false;
+    }
+    if (!good_positions_[corner.position]) {
+      fail(fmt::format("vertex {} can't be read", corner.position + 1));
+      return false;
+    }
+    const std::string_view uv =
+        first == std::string_view::npos ? "" : word.substr(first + 1, second - first - 1);
+    const std::string_view normal = second == std::string_view::npos ? "" : word.substr(second + 1);
+    if (!uv.empty() && !read_index(uv, file_.uvs.size(), "texture coordinate", corner.uv)) {
+      skip("indices of texture coordinates that can't be", "their corners show UV 0, 0");
+    }
+    if (!normal.empty() && !read_index(normal, file_.normals.size(), "normal", corner.normal)) {
+      skip("indices of normals that can't be", "their faces have no normals");
+    }
+    if (corner.normal != no_index && !good_normals_[corner.normal]) {
+      corner.normal = no_index;
+    }
+    return true;
+  }
+
+  bool read_corners(std::string_view rest, std::vector<ObjCorner>& corners) {
+    for (std::string_view word = take_word(rest); !word.empty(); word = take_word(rest)) {
+      if (!read_corner(word, corners.emplace_back())) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  void read_face(std::string_view rest) {
+    face_.clear();
+    if (!read_corners(rest, face_)) {
+      return skip("faces with an index that can't be", "left out");
+    }
+    if (face_.size() < 3) {
+      fail(fmt::format("a face with {} corners", face_.size()));
+      return skip("faces with fewer than three corners", "left out");
+    }
+    std::vector<ObjCorner>& out = open_run(ObjElement::faces).corners;
+    if (face_.size() == 3) {
+      out.insert(out.end(), face_.begin(), face_.end());
+    } else if (face_.size() <= most_ear_corners) {
+      EarCutter(file_, face_).cut(out);
+    } else {
+      for (std::size_t i = 1; i + 1 < face_.size(); ++i) {
+        out.insert(out.end(), {face_[0], face_[i], face_[i + 1]});
+      }
+    }
+  }
+
+  void read_lines(std::string_view rest) {
+    face_.clear();
+    if (!read_corners(rest, face_)) {
+      return skip("lines and points with an index that can't be", "left out");
+    }
+    if (face_.size() < 2) {
+      fail(fmt::format("a line with {} corners", face_.size()));
+      return skip("lines with fewer than two corners", "left out");
+    }
+    std::vector<ObjCorner>& out = open_run(ObjElement::lines).corners;
+    for (std::size_t i = 0; i + 1 < face_.size(); ++i) {
+      out.insert(out.end(), {face_[i], face_[i + 1]});
+    }
+  }
+
+  void read_points(std::string_view rest) {
+    face_.clear();
+    if (!read_corners(rest, face_)) {
+      return skip("lines and points with an index that can't be", "left out");
+    }
+    if (!face_.empty()) {
+      std::vector<ObjCorner>& out = open_run(ObjElement::points).corners;
+      out.insert(out.end(), face_.begin(), face_.end());
+    }
+  }
+
+  /// The run that `face_` belongs to; one that was left may go on.
+  ObjRun& open_run(ObjElement kind) {
+    const bool normals = std::all_of(face_.begin(), face_.end(), [](const ObjCorner& corner) {
+      return corner.normal != no_index;
+    });
+    if (run_ == no_index || file_.runs[run_].kind != kind || file_.runs[run_].normals != normals) {
+      const auto [slot, added] =
+          known_.try_emplace({object_, group_, material_, kind, normals}, file_.runs.size());
+      if (added) {
+        file_.runs.push_back({object_, group_, material_, kind, normals, {}});
+      }
+      run_ = slot->second;
+    }
+    return file_.runs[run_];
+  }
+
+  LineReader lines_;
+  ObjFile file_;
+  Faults faults_;
+  std::string detail_;  ///< what is wrong with the line at hand
+  std::vector<bool> good_positions_;
+  std::vector<bool> good_normals_;
+  std::string object_;
+  std::string group_;
+  std::string material_;
+  std::size_t run_ = no_index;
+  std::map<std::tuple<std::string, std::string, std::string, ObjElement, bool>, std::size_t> known_;
+  std::vector<ObjCorner> face_;
+};
+
+}  // namespace
+
+Result<ObjFile> parse_obj(std::string_view text) { return ObjParser(text).parse(); }
+
+}  // namespace wakuzume

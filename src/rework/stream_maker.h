@@ -1,0 +1,134 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <vector>
+
+#include "rework/geometry_block.h"
+#include "scene/index_data.h"
+#include "wakuzume/scene.h"
+
+namespace wakuzume {
+
+/// Makes streams in two passes over the same calls: the first reserves room in a block, the second
+/// fills it and adds them to a scene.
+class StreamMaker {
+ public:
+  /// \param id  of the block in `out`, once it is allocated; null: this is the first pass
+  StreamMaker(const Scene& from, Scene& out, GeometryBlock& block, const BlockId* id)
+      : from_(from), out_(out), block_(block), id_(id) {}
+
+  template <class T>
+  StreamId add(const std::vector<T>& values, ElementType element) {
+    Stream stream;
+    stream.component = sizeof(T) == 2 ? ComponentType::u16 : ComponentType::f32;
+    stream.normalized = sizeof(T) == 2;
+    stream.element = element;
+    stream.count = values.size() / component_count(element);
+    const std::uint32_t stride = component_count(element) * sizeof(T);
+    return place(values.size() * sizeof(T), vertex_target, stride, std::move(stream),
+                 [&](std::byte* to) { std::memcpy(to, values.data(), values.size() * sizeof(T)); });
+  }
+
+  /// The elements of some vertices, in their own type. \param bounded  its smallest and largest
+  /// values are told, as positions' have to be
+  StreamId gather(StreamId id, const std::vector<std::uint32_t>& vertices, bool bounded) {
+    const Stream& source = from_[id];
+    const std::size_t width = element_bytes(source.component, source.element);
+    const std::size_t stride = (width + 3) / 4 * 4;
+    Stream stream;
+    stream.component = source.component;
+    stream.element = source.element;
+    stream.normalized = source.normalized;
+    stream.count = vertices.size();
+    if (bounded && id_ != nullptr) {
+      stream.bounds = find_bounds(id, vertices);
+    }
+    return place(vertices.size() * stride, vertex_target, static_cast<std::uint32_t>(stride),
+                 std::move(stream), [&](std::byte* to) {
+                   const std::vector<std::byte> packed = make_packed(from_, id);
+                   for (const std::uint32_t v : vertices) {
+                     std::memset(to, 0, stride);
+                     std::memcpy(to, &packed[v * width], width);
+                     to += stride;
+                   }
+                 });
+  }
+
+  StreamId add_indices(const std::vector<std::uint32_t>& indices, std::size_t vertices) {
+    Stream stream;
+    stream.component = find_index_type(vertices);
+    stream.count = indices.size();
+    const std::uint32_t size = component_bytes(stream.component);
+    const ComponentType type = stream.component;
+    return place(indices.size() * size, index_target, size, std::move(stream),
+                 [&](std::byte* to) { store_indices(indices, type, to); });
+  }
+
+ private:
+  static constexpr std::uint32_t vertex_target = 34962;
+  static constexpr std::uint32_t index_target = 34963;
+
+  template <class Fill>
+  StreamId place(std::size_t bytes,
+                 std::uint32_t target,
+                 std::uint32_t stride,
+                 Stream stream,
+                 const Fill& fill) {
+    const std::uint64_t at = cursor_;
+    cursor_ += (bytes + 3) / 4 * 4;
+    if (id_ == nullptr) {
+      block_.reserve(bytes);
+      return no_stream;
+    }
+    fill(block_.data(at));
+    block_.close(at, bytes);
+    return add_stream(out_, *id_, at, bytes, target, stride, std::move(stream));
+  }
+
+  /// As stored: of normalized integers, the integers.
+  [[nodiscard]] StreamBounds find_bounds(StreamId id, const std::vector<std::uint32_t>& vertices) {
+    Stream plain = from_[id];
+    const std::uint32_t width = component_count(plain.element);
+    const std::vector<double> values = make_doubles(from_, id);
+    StreamBounds bounds;
+    for (std::uint32_t c = 0; c < width; ++c) {
+      double low = 1e300;
+      double high = -1e300;
+      for (const std::uint32_t v : vertices) {
+        low = std::min(low, values[std::size_t{v} * width + c]);
+        high = std::max(high, values[std::size_t{v} * width + c]);
+      }
+      const double scale = plain.normalized ? find_scale(plain.component) : 1;
+      bounds.min.push_back(plain.normalized ? std::round(low * scale) : low);
+      bounds.max.push_back(plain.normalized ? std::round(high * scale) : high);
+    }
+    return bounds;
+  }
+
+  static double find_scale(ComponentType component) {
+    switch (component) {
+      case ComponentType::i8:
+        return 127;
+      case ComponentType::u8:
+        return 255;
+      case ComponentType::i16:
+        return 32767;
+      case ComponentType::u16:
+        return 65535;
+      default:
+        return 1;
+    }
+  }
+
+  const Scene& from_;
+  Scene& out_;
+  GeometryBlock& block_;
+  const BlockId* id_;
+  std::uint64_t cursor_ = 0;
+};
+
+}  // namespace wakuzume
