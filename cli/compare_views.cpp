@@ -136,7 +136,10 @@ Result<void> draw_and_compare(Command& command,
   // Who lists views wants to see all of them.
   const std::size_t count =
       command.options().views_file.empty() ? settings.picture_views : outlook->views.size();
-  const std::vector<Viewpoint> views = choose_views(outlook->views, count);
+  const std::vector<Viewpoint> views =
+      command.options().views_file.empty()
+          ? choose_views(outlook->views, count, *drawable_before->survey)
+          : choose_views(outlook->views, count);
   command.console().tell("ready to draw by " + to_string(**device));
   const DrawnScene a{before, *drawable_before->survey, *drawable_before->renderer};
   const DrawnScene b{after, *drawable_after->survey, *drawable_after->renderer};

@@ -63,6 +63,12 @@ Result<void> verify_views(const DrawnScene& before,
 /// The views that `count` pictures are best made of: cameras, then overviews, then samples that are
 /// spread over the rest; in the order in which they stood.
 std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_t count);
+/// The same without samples in whose frustum there is no draw of the survey: whoever samples around
+/// a thing alone looks past it more often than not.
+/// \cost O(draws) for each of these, less for all others
+std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views,
+                                    std::size_t count,
+                                    const Survey& survey);
 
 /// How alike two pictures of one size are: 1 the same, 0 nothing in common.
 /// \source Z. Wang et al., "Image quality assessment: from error visibility to structural

@@ -347,4 +347,17 @@ std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views, std::size_
   return out;
 }
 
+std::vector<Viewpoint> choose_views(std::span<const Viewpoint> views,
+                                    std::size_t count,
+                                    const Survey& survey) {
+  std::vector<Viewpoint> seeing;
+  std::copy_if(views.begin(), views.end(), std::back_inserter(seeing), [&](const Viewpoint& view) {
+    const Frustum frustum = make_frustum(view);
+    return view.source != ViewSource::sample ||
+           std::any_of(survey.draws.begin(), survey.draws.end(),
+                       [&](const Draw& draw) { return sees_box(frustum, draw.box); });
+  });
+  return choose_views(seeing, count);
+}
+
 }  // namespace wakuzume
