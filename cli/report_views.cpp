@@ -76,13 +76,13 @@ void ReportAudience::show(std::size_t number,
     return std::async(threads_ == 1 ? std::launch::deferred : std::launch::async, make);
   };
   const bool same = before.picture.rgba == after.picture.rgba;
-  auto shaded_after = start([&] { return same ? Bytes() : encode_small(after.picture, view_px); });
+  auto shaded_after =
+      same ? std::future<Bytes>() : start([&] { return encode_small(after.picture, view_px); });
   auto draws_before = start([&] { return encode_small(paint_classes(before, before_), view_px); });
   auto draws_after = start([&] { return encode_small(paint_classes(after, after_), view_px); });
   auto differences = start([&] { return encode_small(heat, view_px); });
-  Bytes shaded_before = encode_small(before.picture, view_px);
-  Bytes other = shaded_after.get();
-  views_.push_back({number, shaded_before, same ? shaded_before : std::move(other),
+  const Bytes shaded_before = encode_small(before.picture, view_px);
+  views_.push_back({number, shaded_before, same ? shaded_before : shaded_after.get(),
                     draws_before.get(), draws_after.get(), differences.get()});
 }
 

@@ -67,6 +67,16 @@ bool read_row(JsonIn& in,
   return good && (columns >= least || wrong());
 }
 
+/// A row that has a value for each of `fields`, in their order.
+template <class... Fields>
+bool read_columns(JsonIn& in, JsonValue value, const At& at, Fields&... fields) {
+  return read_row(in, value, at, sizeof...(fields), sizeof...(fields),
+                  [&](std::size_t wanted, JsonValue v, const At& a) {
+                    std::size_t column = 0;
+                    return ((column++ == wanted && in.read(v, a, fields)) || ...);
+                  });
+}
+
 /// Reads the root object: checks "format" and "version", hands every other member to
 /// `reader.member(key, value, at, out)`.
 template <class Reader>

@@ -259,10 +259,7 @@ class LedgerReader {
     if (key == "ranges") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
         Range& range = ranges_.emplace_back();
-        return wakuzume::read_row(in_, item, a, range.size(), range.size(),
-                                  [&](std::size_t column, JsonValue v, const At& b) {
-                                    return in_.read(v, b, range[column]);
-                                  });
+        return read_columns(in_, item, a, range[0], range[1], range[2], range[3]);
       });
     }
     return unknown_member(in_, at);
@@ -294,24 +291,10 @@ class LedgerReader {
   }
 
   bool read_instance(JsonValue value, const At& at, Instance& out) {
-    out.row.fate = Fate::instanced;
-    return wakuzume::read_row(in_, value, at, 6, 6,
-                              [&](std::size_t column, JsonValue item, const At& a) {
-                                switch (column) {
-                                  case 0:
-                                    return in_.read(item, a, out.row.source.node);
-                                  case 1:
-                                    return in_.read(item, a, out.row.source.primitive);
-                                  case 2:
-                                    return in_.read(item, a, out.row.node);
-                                  case 3:
-                                    return in_.read(item, a, out.row.primitive);
-                                  case 4:
-                                    return in_.read(item, a, out.row.instance);
-                                  default:
-                                    return in_.read(item, a, out.range);
-                                }
-                              });
+    LedgerRow& row = out.row;
+    row.fate = Fate::instanced;
+    return read_columns(in_, value, at, row.source.node, row.source.primitive, row.node,
+                        row.primitive, row.instance, out.range);
   }
 
   bool read_result(JsonValue value, const At& at, LedgerResult& result) {

@@ -20,6 +20,9 @@ constexpr double dimmed_candela = 100;
 /// For what a device rounds otherwise.
 constexpr float range_slack = 1e-4F;
 
+/// A range of 0 has no end, and a sun's stands for nothing.
+bool ends(const GpuLight& light) { return light.direction[3] != 0 && light.place[3] > 0; }
+
 bool is_sun(const PlacedLight& light) { return light.light.type == "directional"; }
 
 void dim(std::vector<PlacedLight>& lights, bool suns, double most, double dimmed) {
@@ -122,6 +125,10 @@ std::vector<GpuLight> choose_lights(const std::vector<PlacedLight>& lights,
   return out;
 }
 
+bool any_ends(const std::vector<GpuLight>& lights) {
+  return std::any_of(lights.begin(), lights.end(), ends);
+}
+
 std::uint32_t find_reaching(const std::vector<GpuLight>& lights,
                             const std::array<float, 3>& low,
                             const std::array<float, 3>& high) {
@@ -134,8 +141,7 @@ std::uint32_t find_reaching(const std::vector<GpuLight>& lights,
       squared += beside * beside;
     }
     const float range = place[3] * (1 + range_slack);
-    // A range of 0 has no end, and a sun's stands for nothing.
-    const bool reaches = lights[i].direction[3] == 0 || !(range > 0) || squared <= range * range;
+    const bool reaches = !ends(lights[i]) || squared <= range * range;
     out |= reaches ? 1U << i : 0U;
   }
   return out;

@@ -37,6 +37,9 @@ std::vector<GpuLight> choose_lights(const std::vector<PlacedLight>& lights,
                                     const Vec3d& eye,
                                     const Frustum& frustum);
 
+/// There is a lamp that shines no farther than its range.
+bool any_ends(const std::vector<GpuLight>& lights);
+
 /// Which of them shed any light into a box, a bit each; none is left out that does.
 /// \param low, high  corners of the box, seen from the eye along the world's axes, metres
 std::uint32_t find_reaching(const std::vector<GpuLight>& lights,

@@ -55,7 +55,7 @@ constexpr std::size_t elements_at_once = 4096;
 constexpr std::uint32_t crowded_share = 8;
 
 Result<void> tell(const ShotRequest& request, double share) {
-  if (request.observer != nullptr && !request.observer->advance("drawing", share)) {
+  if (!goes_on({0, request.observer}, "drawing", share)) {
     return Failure(make_cancelled());
   }
   return {};
@@ -506,10 +506,14 @@ Result<void> Renderer::Impl::shade(const std::vector<ShownElement>& shown,
     }
     out.add(geometry, place, list.find_element(shown[e].record, shown[e].element));
   }
+  // Most scenes have no lamp that ends, and then there is nothing to find.
+  const bool all_reach = !any_ends(eye.lights);
+  const std::uint32_t all = (1U << eye.lights.size()) - 1;
   for_each_range(shown.size(), elements_at_once, {threads, nullptr}, "",
                  [&](std::size_t begin, std::size_t end) {
                    for (std::size_t e = begin; e < end; ++e) {
-                     elements[e] = {shown[e].element, find_lights(shown[e], eye, list)};
+                     elements[e] = {shown[e].element,
+                                    all_reach ? all : find_lights(shown[e], eye, list)};
                    }
                  });
   upload(list, 0);

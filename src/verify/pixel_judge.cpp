@@ -52,6 +52,10 @@ std::array<std::uint8_t, 3> find_heat_color(int step) {
 
 }  // namespace
 
+bool PixelJudge::is_wrong(Kind kind) {
+  return kind == Kind::color || kind == Kind::other_draw || kind == Kind::moved;
+}
+
 /// \pre a kind that is wrong
 PixelFault PixelJudge::find_fault(Kind kind) {
   return static_cast<PixelFault>(static_cast<int>(kind) - static_cast<int>(Kind::color));
@@ -335,11 +339,8 @@ void PixelJudge::look_behind_panes(const Shot& before,
   std::set<std::uint32_t> behind;
   for (const PanePixel& pane : view.panes) {
     const Kind kind = judge_pixel(pair, pane.pixel);
-    if (kind == Kind::same || kind == Kind::edge || kind == Kind::tied) {
-      continue;
-    }
     const std::uint32_t owner = find_owner(pair, pane.pixel);
-    if (owner >= before_.draws.size()) {
+    if (!is_wrong(kind) || owner >= before_.draws.size()) {
       continue;
     }
     --faults.at(pane.draw).pixels[static_cast<std::size_t>(pane.fault)];
@@ -370,7 +371,7 @@ bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const 
   for (std::size_t p = 0; p < kinds.size(); ++p) {
     // Where both show the same colour nobody can tell which side of an edge it is.
     edges += kinds[p] == Kind::edge && pair.step(p) > find_steps(pair.ids_before[p]) ? 1U : 0U;
-    if (kinds[p] == Kind::color || kinds[p] == Kind::other_draw || kinds[p] == Kind::moved) {
+    if (is_wrong(kinds[p])) {
       Route route = find_route(pair.ids_before[p]);
       if (kinds[p] != Kind::color) {
         // Where a cutout ends is filtered with its texels; else no route moves anything.

@@ -62,6 +62,7 @@ class PixelJudge {
   enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied };
   struct Pair;
 
+  [[nodiscard]] static bool is_wrong(Kind kind);
   [[nodiscard]] static PixelFault find_fault(Kind kind);
 
   [[nodiscard]] Pair make_pair(const Shot& before, const Shot& after, const RunControl& run) const;
