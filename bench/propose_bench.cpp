@@ -20,7 +20,7 @@
 #include "large_scene.h"
 #include "wakuzume/io.h"
 #include "wakuzume/propose.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

@@ -11,7 +11,7 @@
 #include "wakuzume/build.h"
 #include "wakuzume/image.h"
 #include "wakuzume/render.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 #include "wakuzume/verify_views.h"
 
 namespace wakuzume {

@@ -11,7 +11,7 @@
 #include "large_scene.h"
 #include "wakuzume/assess.h"
 #include "wakuzume/culling.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

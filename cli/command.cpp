@@ -7,6 +7,7 @@
 #include <filesystem>
 
 #include "text.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -39,7 +40,7 @@ std::optional<ColliderShape> find_collider_shape(const std::string& word) {
 }
 
 void Command::apply_split() {
-  SplitSettings& split = settings_.split;
+  SplitSettings& split = job_.settings.split;
   split.nodes = options_.split.empty() ? split.nodes : options_.split;
   if (options_.split_by) {
     split.by = *options_.split_by == "cells" ? SplitBy::cells : SplitBy::parts;
@@ -67,35 +68,73 @@ std::string Command::spill_folder() const {
   return folder.empty() ? "." : folder.string();
 }
 
+void Command::apply_build() {
+  job_.depth = options_.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels;
+  BuildSettings& build = job_.build;
+  build.carry_source = options_.carry_source ? CarrySource::hidden : CarrySource::no;
+  build.assets = options_.assets;
+  build.asset_pivot = options_.asset_pivot == "base"     ? PivotAt::bounds_base
+                      : options_.asset_pivot == "centre" ? PivotAt::bounds_centre
+                                                         : PivotAt::world_origin;
+}
+
+JobTools& Command::tools() {
+  if (!tools_) {
+    codec_.emplace(ImageLimits{}, 92, spill_folder());
+    shots_.emplace(*codec_);
+    tools_.emplace(JobTools{*codec_, &*shots_});
+  }
+  return *tools_;
+}
+
+Result<void> Command::load_job() {
+  if (auto loaded = load_settings(); !loaded) {
+    return loaded;
+  }
+  auto profile = read_cost_profile(settings().profile);
+  if (!profile) {
+    return Failure(profile.error());
+  }
+  job_.profile = std::move(*profile);
+  if (!options_.views_file.empty()) {
+    auto views = read_views(options_.views_file);
+    if (!views) {
+      return Failure(views.error());
+    }
+    job_.views = std::move(*views);
+  }
+  return {};
+}
+
 Result<void> Command::load_settings() {
   if (!options_.settings_file.empty()) {
     auto read = read_settings(options_.settings_file);
     if (!read) {
       return Failure(read.error());
     }
-    settings_ = std::move(*read);
+    job_.settings = std::move(*read);
   }
-  ProposeSettings& propose = settings_.propose;
-  apply_line(propose);
+  Settings& settings = job_.settings;
+  apply_line(settings.propose);
   apply_split();
-  apply_materials(settings_.materials);
-  ViewSettings& views = settings_.views;
+  apply_materials(settings.materials);
+  ViewSettings& views = settings.views;
   views.count = options_.views.value_or(views.count);
   views.seed = options_.view_seed.value_or(views.seed);
-  settings_.profile = options_.profile.value_or(settings_.profile);
+  settings.profile = options_.profile.value_or(settings.profile);
   for (const std::string& text : options_.budgets) {
     auto budget = parse_budget(text);
     if (!budget) {
       return Failure(budget.error());
     }
-    settings_.budgets.push_back(std::move(*budget));
+    settings.budgets.push_back(std::move(*budget));
   }
   if (options_.never_mends) {
-    settings_.verify.mend_rounds = 0;
+    settings.verify.mend_rounds = 0;
   }
   for (const Result<void>& valid :
-       {validate(settings_.split), validate(settings_.materials), validate(propose),
-        validate(views), validate(std::span<const Budget>(settings_.budgets))}) {
+       {validate(settings.split), validate(settings.materials), validate(settings.propose),
+        validate(views), validate(std::span<const Budget>(settings.budgets))}) {
     if (!valid) {
       return valid;
     }
@@ -130,15 +169,16 @@ Result<void> Command::choose_tier() {
   if (options_.tier.empty()) {
     return {};
   }
-  const auto hit = std::find_if(settings_.tiers.begin(), settings_.tiers.end(),
+  Settings& settings = job_.settings;
+  const auto hit = std::find_if(settings.tiers.begin(), settings.tiers.end(),
                                 [&](const Tier& tier) { return tier.name == options_.tier; });
-  if (hit == settings_.tiers.end()) {
+  if (hit == settings.tiers.end()) {
     return Failure(
         Error{ErrorCode::bad_setting,
               fmt::format("--tier {}: the settings have no [[tier]] of that name", options_.tier),
               {}});
   }
-  settings_.budgets.insert(settings_.budgets.end(), hit->budgets.begin(), hit->budgets.end());
+  settings.budgets.insert(settings.budgets.end(), hit->budgets.begin(), hit->budgets.end());
   return {};
 }
 
@@ -167,38 +207,12 @@ Result<void> Command::write_json(const std::string& path, const std::string& jso
   return allowed ? write_document(path, json) : allowed;
 }
 
-Result<Scene> Command::read_split(const std::string& path, const SplitSettings& settings) {
+Result<Surveyed> Command::read_and_survey(const std::string& path) {
   auto scene = read(path);
-  if (!scene || settings.nodes.empty()) {
-    return scene;
-  }
-  auto made = split(*scene, settings, run_);
-  if (!made) {
-    return Failure(made.error());
-  }
-  if (!is_whole(*scene, *made)) {
-    return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
-  }
-  std::size_t pieces = 0;
-  for (const SplitRow& row : made->rows) {
-    pieces += row.pieces.size();
-  }
-  split_note_ = made->rows.empty()
-                    ? "Nothing to split: what matches hangs together\n\n"
-                    : fmt::format("Split first: {} became {}\n\n",
-                                  plural(made->rows.size(), "draw", "draws"), group_digits(pieces));
-  for (const std::string& note : made->left_as) {
-    console_.warn(note);
-  }
-  return std::move(made->scene);
-}
-
-Result<Surveyed> Command::read_and_survey(const std::string& path, const SplitSettings& split) {
-  auto scene = read_split(path, split);
   if (!scene) {
     return Failure(scene.error());
   }
-  auto found = survey(*scene, settings_.survey, run_);
+  auto found = survey(*scene, settings().survey, run_);
   if (!found) {
     return Failure(found.error());
   }
@@ -207,60 +221,11 @@ Result<Surveyed> Command::read_and_survey(const std::string& path, const SplitSe
 }
 
 Result<std::vector<ImageFacts>> Command::read_images(const Scene& scene) {
-  auto images = read_image_facts(
-      scene, options_.skip_pixels ? ImageDepth::sizes : ImageDepth::pixels, {}, run_);
+  auto images = read_image_facts(scene, job_.depth, {}, run_);
   if (images) {
     console_.tell(fmt::format("read {} images", images->size()));
   }
   return images;
-}
-
-Result<std::vector<ImageFacts>> Command::read_images_in_detail(const Scene& scene) {
-  auto images = read_image_facts(scene, ImageDepth::detail, {}, run_);
-  if (images) {
-    console_.tell(fmt::format("measured {} images", images->size()));
-  }
-  return images;
-}
-
-Result<void> Command::add_images(const Scene& scene, Outlook& outlook) {
-  auto images = read_image_facts(scene, ImageDepth::sizes, {}, run_);
-  if (!images) {
-    return Failure(images.error());
-  }
-  outlook.images = std::move(*images);
-  return {};
-}
-
-Result<Outlook> Command::make_outlook(const Scene& scene, const Survey& survey) {
-  auto profile = read_cost_profile(settings_.profile);
-  if (!profile) {
-    return Failure(profile.error());
-  }
-  auto views = options_.views_file.empty() ? make_views(scene, survey, settings_.views)
-                                           : read_views(options_.views_file);
-  return views ? Result<Outlook>(Outlook{std::move(*views), std::move(*profile)})
-               : Failure(views.error());
-}
-
-Result<Assessment> Command::assess(const Scene& scene, const Survey& survey, Outlook outlook) {
-  const auto images = read_images(scene);
-  if (!images) {
-    return Failure(images.error());
-  }
-  AssessSettings settings;
-  settings.views = settings_.views;
-  settings.findings = settings_.findings;
-  settings.materials = settings_.materials;
-  settings.budgets = settings_.budgets;
-  settings.tiers = settings_.tiers;
-  settings.profile = std::move(outlook.profile);
-  settings.listed_views = std::move(outlook.views);
-  auto assessment = wakuzume::assess(scene, survey, *images, settings, run_);
-  if (assessment) {
-    console_.tell(fmt::format("assessed from {} views", assessment->views.size()));
-  }
-  return assessment;
 }
 
 }  // namespace wakuzume::cli

@@ -4,11 +4,14 @@
 
 #include <fmt/format.h>
 
+#include <optional>
 #include <string>
 
 #include "commands.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
+#include "wakuzume/job.h"
+#include "wakuzume/render.h"
 
 namespace wakuzume::cli {
 
@@ -23,39 +26,41 @@ class Command {
   explicit Command(const Options& options) : options_(options), console_(options.talk) {
     run_.threads = options.threads;
     run_.observer = &console_;
+    apply_build();
   }
 
   [[nodiscard]] const Options& options() const { return options_; }
   Console& console() { return console_; }
   [[nodiscard]] const RunControl& run() const { return run_; }
-  [[nodiscard]] const Settings& settings() const { return settings_; }
+  [[nodiscard]] const Settings& settings() const { return job_.settings; }
+  /// What settings and line ask for. Complete after load_job.
+  Job& job() { return job_; }
+  /// What reads pictures and draws. \pre folders that the line writes to are there, or will not be
+  JobTools& tools();
 
+  /// Builds by a cache, if the line names one. Borrowed.
+  void use(FolderCache& cache) { job_.build.cache = options_.cache.empty() ? nullptr : &cache; }
+  void tell_trouble(const FolderCache& cache) {
+    if (!cache.trouble().empty()) {
+      console_.warn("the cache could not keep everything: " + cache.trouble());
+    }
+  }
+
+  /// The settings file, and what the line says over it.
   Result<void> load_settings();
+  /// The same with the profile and the views that they name.
+  Result<void> load_job();
   /// What the line says of materials, over what the settings say.
   void apply_materials(MaterialSettings& materials) const;
   /// What the line says of planning, over what the settings say.
   void apply_line(ProposeSettings& propose) const;
-  /// Where pictures wait to be written: beside what the line writes.
-  [[nodiscard]] std::string spill_folder() const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
   /// The same for a document of ours, which is read again first.
   Result<void> write_json(const std::string& path, const std::string& json);
-  Result<Surveyed> read_and_survey(const std::string& path, const SplitSettings& split = {});
-  /// A scene with some of its meshes taken to pieces.
-  Result<Scene> read_split(const std::string& path, const SplitSettings& split);
-  /// What the last of those did, as a line of text; empty when nothing was split.
-  [[nodiscard]] const std::string& split_note() const { return split_note_; }
+  Result<Surveyed> read_and_survey(const std::string& path);
   /// What the images of a scene are, as deeply as the line asks for.
   Result<std::vector<ImageFacts>> read_images(const Scene& scene);
-  /// The same as deeply as routes need it.
-  Result<std::vector<ImageFacts>> read_images_in_detail(const Scene& scene);
-  /// Sizes of images, without decoding any, for what plans are measured by.
-  Result<void> add_images(const Scene& scene, Outlook& outlook);
-  /// Views and prices, by the settings and the line. Without images.
-  Result<Outlook> make_outlook(const Scene& scene, const Survey& survey);
-  /// All that is told of a scene, by the settings, from an outlook.
-  Result<Assessment> assess(const Scene& scene, const Survey& survey, Outlook outlook);
 
   Result<Scene> read(const std::string& path) {
     Result<Scene> scene = read_scene(path, {}, run_);
@@ -92,14 +97,19 @@ class Command {
  private:
   [[nodiscard]] Result<void> refuse_input(const std::string& path) const;
   void apply_split();
+  void apply_build();
+  /// Where pictures wait to be written: beside what the line writes.
+  [[nodiscard]] std::string spill_folder() const;
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();
 
   const Options& options_;
   Console console_;
   RunControl run_;
-  Settings settings_;
-  std::string split_note_;
+  Job job_;
+  std::optional<StandardCodec> codec_;
+  std::optional<RenderShots> shots_;
+  std::optional<JobTools> tools_;
 };
 
 }  // namespace wakuzume::cli

@@ -8,7 +8,7 @@
 
 #include "console.h"
 #include "wakuzume/revise.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 /// What each command does, once its line has been parsed.
 namespace wakuzume::cli {

@@ -64,14 +64,14 @@ void Console::clear_progress() {
   }
 }
 
-void Console::tell(const std::string& line) {
+void Console::tell(std::string_view line) {
   if (talk_ == Talk::verbose) {
     clear_progress();
     fmt::print(stderr, "[{:6.3f} s] {}\n", now_s() - started_s_, line);
   }
 }
 
-void Console::warn(const std::string& line) {
+void Console::warn(std::string_view line) {
   if (talk_ != Talk::quiet) {
     clear_progress();
     fmt::print(stderr, "note: {}\n", line);

@@ -39,8 +39,8 @@ class Console final : public Observer {
 
   bool advance(std::string_view stage, double done) override;
   /// One line on stderr, with --verbose only.
-  void tell(const std::string& line);
-  void warn(const std::string& line);
+  void tell(std::string_view line) override;
+  void warn(std::string_view line) override;
   void report(const Error& error);
   /// Takes the progress line away; to be called before anything is written to stdout.
   void clear_progress();

@@ -7,10 +7,10 @@
 #include <filesystem>
 #include <limits>
 
-#include "plan_command.h"
-#include "print_looks.h"
+#include "command.h"
 #include "print_survey.h"
 #include "text.h"
+#include "wakuzume/delivery.h"
 #include "wakuzume/table.h"
 
 namespace wakuzume::cli {
@@ -171,7 +171,11 @@ Exit materials_command(const Options& options) {
   }
   const std::string path =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
-  const auto source = read_source(command, path, plan->split, plan->routes);
+  auto read = command.read(path);
+  if (!read) {
+    return command.fail(read.error());
+  }
+  const auto source = make_source(std::move(*read), plan->split, plan->routes, command.run());
   if (!source) {
     return command.fail(source.error());
   }

@@ -5,9 +5,8 @@
 #include <optional>
 
 #include "command.h"
-#include "plan_command.h"
-#include "source.h"
 #include "text.h"
+#include "wakuzume/delivery.h"
 #include "wakuzume/picture.h"
 #include "wakuzume/render.h"
 
@@ -155,7 +154,7 @@ class PictureMaker {
     if (auto read = read_scenes(); !read) {
       return Failure(read.error());
     }
-    auto outlook = command_.make_outlook(first_.scene, first_.survey);
+    auto outlook = make_outlook(first_.scene, first_.survey, command_.job());
     if (!outlook) {
       return Failure(outlook.error());
     }
@@ -217,10 +216,10 @@ class PictureMaker {
         return Failure(made.error());
       }
       subject->renderer = std::move(*made);
-      if (subject->renderer->unread_pictures() > 0) {
-        command_.console().warn(
-            fmt::format("{} could not be read and are shown white",
-                        plural(subject->renderer->unread_pictures(), "picture", "pictures")));
+      if (subject->renderer->losses().unread_pictures > 0) {
+        command_.console().warn(fmt::format(
+            "{} could not be read and are shown white",
+            plural(subject->renderer->losses().unread_pictures, "picture", "pictures")));
       }
     }
     command_.console().tell("ready to draw by " + to_string(**device));
@@ -255,7 +254,7 @@ class PictureMaker {
 
 Exit picture_command(const Options& options) {
   Command command(options);
-  if (auto loaded = command.load_settings(); !loaded) {
+  if (auto loaded = command.load_job(); !loaded) {
     return command.fail(loaded.error());
   }
   const auto pixels = PictureMaker(command).make();

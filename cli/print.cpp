@@ -137,4 +137,46 @@ std::string to_text(const Verdict& verdict) {
   return out;
 }
 
+std::string print_extras(const Built& built) {
+  constexpr std::size_t max_misses = 12;
+  std::string out;
+  if (!built.assets.empty()) {
+    out += fmt::format("\nFiles of their own, beside the scene\n");
+  }
+  for (const AssetScene& asset : built.assets) {
+    const Totals totals = count_totals(asset.scene);
+    out += fmt::format("  {:<40}{:>8} triangles{:>12}\n", asset.name,
+                       group_digits(totals.triangles), to_size(totals.bytes));
+  }
+  if (built.ledger.source_copy.first_node != no_node) {
+    out += fmt::format("\nThe source goes along: {} nodes in a scene that is not shown\n",
+                       group_digits(built.ledger.source_copy.node_there.size()));
+  }
+  if (built.reuse.empty()) {
+    return out;
+  }
+  std::vector<const Reuse*> misses;
+  bool known = false;
+  for (const Reuse& reuse : built.reuse) {
+    known = known || reuse.reused || reuse.known;
+    if (!reuse.reused) {
+      misses.push_back(&reuse);
+    }
+  }
+  if (!known) {
+    return out +
+           fmt::format("\nCache: knew none of these groups; {} merges are kept for next time\n",
+                       built.reuse.size());
+  }
+  out += fmt::format("\nCache: {} of {} merges reused{}\n", built.reuse.size() - misses.size(),
+                     built.reuse.size(), misses.empty() ? "" : ", the others were made anew");
+  for (std::size_t m = 0; m < std::min(max_misses, misses.size()); ++m) {
+    out += fmt::format("  {}: {}\n", misses[m]->group, misses[m]->why);
+  }
+  if (misses.size() > max_misses) {
+    out += fmt::format("  and {} more\n", misses.size() - max_misses);
+  }
+  return out;
+}
+
 }  // namespace wakuzume::cli

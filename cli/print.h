@@ -18,6 +18,8 @@ std::string to_factor(std::uint64_t before, std::uint64_t after);
 /// How many draws stay as they are, by rule; empty when all are free.
 std::string print_staying(const Survey& survey);
 std::string to_text(const Ledger& ledger);
+/// What a build made beside the scene, and what its cache was good for.
+std::string print_extras(const Built& built);
 /// What a restore put back.
 std::string to_change(const Ledger& before, const Ledger& after);
 std::string to_text(const Verdict& verdict);

@@ -79,9 +79,21 @@ std::string print_stacks(const RoutePlan& routes) {
   return out;
 }
 
-}  // namespace
+std::string print_split(const Prepared& prepared) {
+  if (prepared.split.nodes.empty()) {
+    return "";
+  }
+  const std::vector<SplitRow>& rows = prepared.source.split;
+  std::size_t pieces = 0;
+  for (const SplitRow& row : rows) {
+    pieces += row.pieces.size();
+  }
+  return rows.empty() ? "Nothing to split: what matches hangs together\n\n"
+                      : fmt::format("Split first: {} became {}\n\n",
+                                    plural(rows.size(), "draw", "draws"), group_digits(pieces));
+}
 
-std::string to_text(const Source& source, const RoutePlan& routes) {
+std::string print_routes(const Source& source, const RoutePlan& routes) {
   if (routes.empty() || !source.origin) {
     return "";
   }
@@ -137,6 +149,12 @@ std::string to_text(const Source& source, const RoutePlan& routes) {
     out += fmt::format("  and {} more; the plan has all of them\n", order.size() - most_materials);
   }
   return out + "\n";
+}
+
+}  // namespace
+
+std::string to_text(const Prepared& prepared) {
+  return print_split(prepared) + print_routes(prepared.source, prepared.routes);
 }
 
 }  // namespace wakuzume::cli

@@ -4,12 +4,12 @@
 
 #include <string>
 
-#include "source.h"
+#include "wakuzume/job.h"
 
-/// What is told of the routes of materials.
+/// What became of a scene before it was planned: draws in pieces, routes of materials.
 namespace wakuzume::cli {
 
-/// Empty where materials stay as they are.
-std::string to_text(const Source& source, const RoutePlan& routes);
+/// Empty where it is as it was read.
+std::string to_text(const Prepared& prepared);
 
 }  // namespace wakuzume::cli

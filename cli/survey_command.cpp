@@ -59,11 +59,12 @@ Exit survey_one(Command& command) {
   if (!one) {
     return command.fail(one.error());
   }
-  auto outlook = command.make_outlook(one->scene, one->survey);
+  auto outlook = make_outlook(one->scene, one->survey, command.job());
   if (!outlook) {
     return command.fail(outlook.error());
   }
-  const auto assessment = command.assess(one->scene, one->survey, std::move(*outlook));
+  const auto assessment = assess(one->scene, one->survey, std::move(*outlook), command.job(),
+                                 command.tools(), command.run());
   if (!assessment) {
     return command.fail(assessment.error());
   }
@@ -119,7 +120,7 @@ Exit survey_many(Command& command) {
 
 Exit survey_command(const Options& options) {
   Command command(options);
-  if (auto loaded = command.load_settings(); !loaded) {
+  if (auto loaded = command.load_job(); !loaded) {
     return command.fail(loaded.error());
   }
   if (options.inputs.size() == 1) {

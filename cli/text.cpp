@@ -14,14 +14,6 @@ bool starts_character(char c) { return (static_cast<unsigned char>(c) & 0xC0U) !
 
 }  // namespace
 
-std::string group_digits(std::uint64_t number) {
-  std::string digits = std::to_string(number);
-  for (std::size_t at = digits.size(); at > 3; at -= 3) {
-    digits.insert(at - 3, ",");
-  }
-  return digits;
-}
-
 std::string to_size(std::uint64_t bytes) {
   constexpr std::array units{"B", "KiB", "MiB", "GiB", "TiB"};
   auto size = static_cast<double>(bytes);
@@ -50,10 +42,6 @@ std::string cut(const std::string& text, std::size_t width) {
     ++end;
   }
   return clean.substr(0, end) + "...";
-}
-
-std::string plural(std::uint64_t count, const char* one, const char* many) {
-  return fmt::format("{} {}", group_digits(count), count == 1 ? one : many);
 }
 
 std::string pad(const std::string& text, std::size_t width) {

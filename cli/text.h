@@ -5,19 +5,17 @@
 #include <cstdint>
 #include <string>
 
-/// Numbers and names as people read them, for output that is 100 columns wide.
+#include "wakuzume/words.h"
+
+/// Sizes and names as people read them, for output that is 100 columns wide.
 namespace wakuzume::cli {
 
 inline constexpr std::size_t page_columns = 100;
 
-/// 1234567 as "1,234,567".
-std::string group_digits(std::uint64_t number);
 /// "512 B", "1.5 KiB".
 std::string to_size(std::uint64_t bytes);
 /// No more than `width` characters, with "..." where something went.
 std::string cut(const std::string& text, std::size_t width);
-/// "1 mesh", "7 meshes".
-std::string plural(std::uint64_t count, const char* one, const char* many);
 /// Characters, not bytes, of UTF-8.
 std::size_t count_characters(const std::string& text);
 /// Filled up with spaces on the right to `width` characters.

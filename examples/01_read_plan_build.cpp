@@ -9,21 +9,12 @@
 #include <cstdio>
 #include <string>
 
+#include "example.h"
 #include "wakuzume/wakuzume.h"
-
-namespace {
-
-int fail(const wakuzume::Error& error) {
-  std::fprintf(stderr, "%s\n", to_string(error).c_str());
-  return 1;
-}
-
-}  // namespace
 
 int main(int argc, char** argv) {
   if (argc != 3) {
-    std::fprintf(stderr, "usage: 01_read_plan_build SCENE RESULT\n");
-    return 2;
+    return fail_usage("01_read_plan_build SCENE RESULT");
   }
   const auto scene = wakuzume::read_scene(argv[1]);
   if (!scene) {

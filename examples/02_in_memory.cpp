@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "example.h"
 #include "wakuzume/build.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/scene.h"
@@ -74,8 +75,7 @@ int main() {
   const auto plan = wakuzume::propose(scene, *survey, {.cell_size_m = 10});
   const auto built = wakuzume::build(scene, *plan);
   if (!built) {
-    std::fprintf(stderr, "%s\n", to_string(built.error()).c_str());
-    return 1;
+    return fail(built.error());
   }
   for (const wakuzume::Group& group : plan->groups) {
     std::printf("%s: %zu draws\n", group.name.c_str(), group.members.size());

@@ -7,21 +7,12 @@
 
 #include <cstdio>
 
+#include "example.h"
 #include "wakuzume/wakuzume.h"
-
-namespace {
-
-int fail(const wakuzume::Error& error) {
-  std::fprintf(stderr, "%s\n", to_string(error).c_str());
-  return 1;
-}
-
-}  // namespace
 
 int main(int argc, char** argv) {
   if (argc != 2) {
-    std::fprintf(stderr, "usage: 03_survey SCENE\n");
-    return 2;
+    return fail_usage("03_survey SCENE");
   }
   const auto scene = wakuzume::read_scene(argv[1]);
   if (!scene) {

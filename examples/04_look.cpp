@@ -8,24 +8,15 @@
 #include <cstdio>
 #include <fstream>
 
+#include "example.h"
 #include "wakuzume/picture.h"
 #include "wakuzume/render.h"
 #include "wakuzume/verify_views.h"
 #include "wakuzume/wakuzume.h"
 
-namespace {
-
-int fail(const wakuzume::Error& error) {
-  std::fprintf(stderr, "%s\n", to_string(error).c_str());
-  return 1;
-}
-
-}  // namespace
-
 int main(int argc, char** argv) {
   if (argc != 3) {
-    std::fprintf(stderr, "usage: 04_look SCENE OUT.png\n");
-    return 2;
+    return fail_usage("04_look SCENE OUT.png");
   }
   const auto source = wakuzume::read_scene(argv[1]);
   if (!source) {
@@ -46,10 +37,8 @@ int main(int argc, char** argv) {
     return fail(device.error());
   }
   const wakuzume::StandardCodec codec;
-  const wakuzume::PictureSettings look{.showing = wakuzume::Showing::draws,
-                                       .width_px = 640,
-                                       .height_px = 400,
-                                       .title = "before"};
+  const wakuzume::PictureSettings look{
+      .showing = wakuzume::Showing::draws, .width_px = 640, .height_px = 400, .title = "before"};
   const auto [width, height] = find_room(look);
   const wakuzume::RenderSettings size{.width_px = width, .height_px = height};
   const auto shots_before = wakuzume::Renderer::make(*source, *before, *device, codec, size);
@@ -61,9 +50,9 @@ int main(int argc, char** argv) {
   const auto views = wakuzume::make_views(*source, *before, {.count = 0});
   wakuzume::Verdict verdict;
   verdict.passed = true;
-  const auto compared = verify_views({*source, *before, **shots_before},
-                                     {built->scene, *after, **shots_after}, built->ledger, *views,
-                                     {}, verdict);
+  const auto compared =
+      verify_views({*source, *before, **shots_before}, {built->scene, *after, **shots_after},
+                   built->ledger, *views, {}, verdict);
   if (!compared) {
     return fail(compared.error());
   }

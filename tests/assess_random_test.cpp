@@ -12,7 +12,7 @@
 #include "support/scene_builder.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 /// What must hold of every assessment, on scenes that nobody has seen.
 namespace wakuzume {

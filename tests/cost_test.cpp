@@ -13,7 +13,7 @@
 #include "support/scene_builder.h"
 #include "wakuzume/assess.h"
 #include "wakuzume/image.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

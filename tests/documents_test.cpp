@@ -8,7 +8,7 @@
 #include "support/process.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

@@ -21,7 +21,9 @@ set(arguments_01 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/fewer.glb)
 set(arguments_02 "")
 set(arguments_03 ${SCRATCH}/demo/glasshouse.glb)
 set(arguments_04 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/draws.png)
-foreach(example 01_read_plan_build 02_in_memory 03_survey 04_look)
+set(arguments_05 ${SCRATCH}/demo/glasshouse.glb)
+set(arguments_06 ${SCRATCH}/demo/glasshouse.glb)
+foreach(example 01_read_plan_build 02_in_memory 03_survey 04_look 05_whole_job 06_watch_and_cancel)
   string(SUBSTRING ${example} 0 2 number)
   execute_process(
     COMMAND ${SCRATCH}/build/${example} ${arguments_${number}}

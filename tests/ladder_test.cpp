@@ -15,7 +15,7 @@
 #include "wakuzume/apart.h"
 #include "wakuzume/assess.h"
 #include "wakuzume/cost.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

@@ -123,9 +123,7 @@ TEST_F(ToolMaterials, FoldAMerryMixOfKitsTwentyfold) {
     for (std::size_t m = 0; m < looks.materials.size(); ++m) {
       Material material = looks.materials[m];
       material.name += "_copy" + std::to_string(copy);
-      for (TextureSlot* slot :
-           {&material.base_color_texture, &material.metallic_roughness_texture,
-            &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+      for (TextureSlot* slot : list_slots(material)) {
         if (slot->texture != no_texture) {
           slot->texture = make_id<TextureId>(to_index(slot->texture) + textures);
         }

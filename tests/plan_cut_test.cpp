@@ -12,7 +12,7 @@
 
 #include "plan/cut.h"
 #include "plan/mix.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

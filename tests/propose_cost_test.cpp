@@ -17,7 +17,7 @@
 #include "wakuzume/assess.h"
 #include "wakuzume/build.h"
 #include "wakuzume/propose.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 #include "wakuzume/verify.h"
 
 namespace wakuzume {

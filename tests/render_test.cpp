@@ -590,9 +590,9 @@ TEST(Renderer, HalvesTexturesThatDoNotFit) {
   const Scene scene = builder.finish();
   // Four times 1.4 megabytes.
   test::Drawn whole(scene, small);
-  EXPECT_EQ(whole.renderer->halvings(), 0U);
+  EXPECT_EQ(whole.renderer->losses().halvings, 0U);
   test::Drawn halved(scene, {.width_px = 64, .height_px = 64, .max_texture_megabytes = 2});
-  EXPECT_EQ(halved.renderer->halvings(), 1U);
+  EXPECT_EQ(halved.renderer->losses().halvings, 1U);
   const auto views = *make_views(scene, whole.survey, {.count = 1});
   const ShotRequest texels{.shading = Shading::none, .measure = Measure::texels_per_metre};
   const Shot a = whole.shoot(views.front(), texels);
@@ -632,7 +632,7 @@ TEST(Renderer, ShowsPicturesThatCantBeReadWhite) {
       builder.add_texture(ImageId{0});
   add_square(builder, material, 2);
   test::Drawn drawn(builder.finish(), small);
-  EXPECT_EQ(drawn.renderer->unread_pictures(), 1U);
+  EXPECT_EQ(drawn.renderer->losses().unread_pictures, 1U);
   expect_near(find_pixel(drawn.shoot(make_flat_view(1)), 32, 32), {188, 188, 188}, 1, "white");
 }
 

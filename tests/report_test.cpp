@@ -16,7 +16,7 @@
 #include "support/shots.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 /// The report page, and a real engine as the judge of what verify says. Both take a browser.
 namespace wakuzume {

@@ -1,12 +1,11 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include "wakuzume/settings.h"
-
 #include <gtest/gtest.h>
 
 #include <ostream>
 
 #include "support/process.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

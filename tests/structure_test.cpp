@@ -40,6 +40,7 @@ const std::vector<Room>& list_rooms() {
       {"build", {"scene", "survey", "rework", "texture", "plan"}},
       {"mend", {"scene", "plan"}},
       {"verify", {"scene", "survey", "family", "rework", "texture", "plan"}},
+      {"job", {"survey"}},
       // Around it: files.
       {"files", {}},
       {"json", {"files"}},
@@ -49,6 +50,7 @@ const std::vector<Room>& list_rooms() {
       {"formats", {"gltf", "obj"}},
       {"settings", {"files", "json"}},
       {"documents", {"files", "json", "pictures", "settings"}},
+      {"delivery", {}},
       // Around it: what is drawn.
       {"render", {"scene", "survey", "rework", "texture"}},
       {"report", {"scene", "survey", "files", "json", "pictures"}},
@@ -56,11 +58,12 @@ const std::vector<Room>& list_rooms() {
   return rooms;
 }
 
-constexpr std::size_t core_rooms = 13;
+constexpr std::size_t core_rooms = 14;
 
 /// Headers of the library that are not of its core.
-const std::set<std::string> outer_headers{"image",  "io",      "ktx2",   "settings", "wakuzume",
-                                          "render", "picture", "report", "words"};
+const std::set<std::string> outer_headers{"delivery",      "image",    "io",     "ktx2",
+                                          "settings_file", "wakuzume", "render", "picture",
+                                          "report",        "words"};
 
 struct Include {
   std::string file;

@@ -10,7 +10,7 @@
 #include "support/scene_builder.h"
 #include "wakuzume/budget.h"
 #include "wakuzume/io.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 namespace {

@@ -10,7 +10,7 @@
 #include "support/scene_builder.h"
 #include "wakuzume/assess.h"
 #include "wakuzume/io.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 /// A real engine culls the same scene from the same views.
 namespace wakuzume {

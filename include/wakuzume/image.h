@@ -33,13 +33,6 @@ Bytes encoded_bytes(const Scene& scene, ImageId image);
 /// \error too_large  above the limit
 Result<Pixels> decode_image(const Bytes& encoded, const ImageLimits& limits = {});
 
-/// How much of the images is looked at.
-enum class ImageDepth : std::uint8_t {
-  sizes,   ///< headers alone
-  pixels,  ///< all is decoded, one image a thread at a time
-  detail,  ///< and it is measured what a smaller picture would lose
-};
-
 /// One entry an image of the scene. What can't be read has a problem in its entry.
 /// \error cancelled
 /// \cost the decoding of every image, in parallel; with sizes, its first bytes
@@ -74,6 +67,11 @@ class StandardCodec final : public PictureCodec {
   [[nodiscard]] Result<std::vector<std::byte>> encode(const Pixels& pixels,
                                                       PictureType type) const override {
     return encode_image(pixels, type, jpeg_quality_);
+  }
+  [[nodiscard]] Result<std::vector<ImageFacts>> measure(const Scene& scene,
+                                                        ImageDepth depth,
+                                                        const RunControl& run) const override {
+    return read_image_facts(scene, depth, limits_, run);
   }
   [[nodiscard]] Result<TextureArray> decode_array(const Bytes& encoded,
                                                   std::uint32_t level) const override {

@@ -10,6 +10,13 @@
 
 namespace wakuzume {
 
+/// How much of the images is looked at.
+enum class ImageDepth : std::uint8_t {
+  sizes,   ///< headers alone
+  pixels,  ///< all is decoded, one image a thread at a time
+  detail,  ///< and it is measured what a smaller picture would lose
+};
+
 /// What the core is told about an image: it knows no codecs itself. read_image_facts of
 /// wakuzume/image.h makes one for each image of a scene; your own loader may as well.
 struct ImageFacts {

@@ -93,4 +93,16 @@ struct Material {
   [[nodiscard]] bool unlit() const;  ///< carries KHR_materials_unlit
 };
 
+/// The slots of a material, in this order everywhere.
+enum class Slot : std::uint8_t { base_color, metallic_roughness, normal, occlusion, emissive };
+inline constexpr std::size_t slot_count = 5;
+inline std::array<TextureSlot*, slot_count> list_slots(Material& material) {
+  return {&material.base_color_texture, &material.metallic_roughness_texture,
+          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture};
+}
+inline std::array<const TextureSlot*, slot_count> list_slots(const Material& material) {
+  return {&material.base_color_texture, &material.metallic_roughness_texture,
+          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture};
+}
+
 }  // namespace wakuzume

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "wakuzume/bytes.h"
+#include "wakuzume/image_facts.h"
 #include "wakuzume/pixels.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
@@ -25,6 +26,10 @@ class PictureCodec {
   [[nodiscard]] virtual Result<Pixels> decode(const Bytes& encoded) const = 0;
   [[nodiscard]] virtual Result<std::vector<std::byte>> encode(const Pixels& pixels,
                                                               PictureType type) const = 0;
+  /// One entry an image of the scene, as read_image_facts of wakuzume/image.h makes them.
+  [[nodiscard]] virtual Result<std::vector<ImageFacts>> measure(const Scene& scene,
+                                                                ImageDepth depth,
+                                                                const RunControl& run) const = 0;
   /// Texture arrays, as encode_ktx2 and decode_ktx2 of wakuzume/ktx2.h have them.
   /// \param level  0 is the largest
   [[nodiscard]] virtual Result<TextureArray> decode_array(const Bytes& encoded,

@@ -64,14 +64,33 @@ class Renderer final : public ShotMaker {
   ~Renderer() override;
 
   Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) override;
-  /// Pictures that could not be read or are too large for the device, and are shown white; times that all were halved.
-  [[nodiscard]] std::uint32_t unread_pictures() const;
-  [[nodiscard]] std::uint32_t halvings() const;
+  [[nodiscard]] ShotLosses losses() const override;
 
  private:
   struct Impl;
   explicit Renderer(std::unique_ptr<Impl> impl);
   std::unique_ptr<Impl> impl_;
+};
+
+/// Renderers for a job. The device is opened when the first of them is made, shared by those that
+/// live side by side, and closed with the last.
+class RenderShots final : public ShotMakers {
+ public:
+  /// \param codec     borrowed
+  /// \param settings  all but the size, which each scene comes with
+  explicit RenderShots(const PictureCodec& codec, const RenderSettings& settings = {})
+      : codec_(codec), settings_(settings) {}
+  Result<std::unique_ptr<ShotMaker>> make(const Scene& scene,
+                                          const Survey& survey,
+                                          const ShotSize& size,
+                                          const RunControl& run) override;
+  [[nodiscard]] std::string name() const override { return name_; }
+
+ private:
+  const PictureCodec& codec_;
+  RenderSettings settings_;
+  std::weak_ptr<RenderDevice> device_;
+  std::string name_;
 };
 
 }  // namespace wakuzume

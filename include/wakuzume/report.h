@@ -9,10 +9,14 @@
 #include "wakuzume/assess.h"
 #include "wakuzume/build.h"
 #include "wakuzume/bytes.h"
+#include "wakuzume/job.h"
+#include "wakuzume/picture.h"
+#include "wakuzume/picture_codec.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/verify.h"
+#include "wakuzume/verify_views.h"
 
 /// The report page: everything about a run on one page.
 ///
@@ -53,7 +57,39 @@ struct ReportInput {
   std::vector<std::pair<std::string, double>> timings_s{};
 };
 
+/// Makes the pictures of the views that a job compares, as the page wants them.
+class ReportAudience final : public ViewAudience {
+ public:
+  /// \param threads  1: pictures are made one after the other
+  explicit ReportAudience(unsigned threads = 0) : threads_(threads) {}
+
+  void begin(const DrawnScene& before, const DrawnScene& after) override;
+  void show(std::size_t number,
+            const Viewpoint& view,
+            const Shot& before,
+            const Shot& after,
+            const Pixels& heat) override;
+  std::vector<ReportView> take_views() { return std::move(views_); }
+
+ private:
+  unsigned threads_;
+  DrawClasses before_;
+  DrawClasses after_;
+  std::vector<ReportView> views_;
+};
+
+/// Small pictures of the pages and stacks of a result. \param result  with their bytes
+std::vector<ReportSheet> make_sheets(const Scene& result,
+                                     const Ledger& ledger,
+                                     const PictureCodec& codec);
+
 /// \cost O(draws + groups), and what its pictures take in base64
 std::string make_report(const ReportInput& input);
+/// The page of a job, with its sheets.
+/// \param views  as an audience of the job made them; may be empty
+std::string make_report(const std::string& name,
+                        const JobResult& job,
+                        std::vector<ReportView> views,
+                        const PictureCodec& codec);
 
 }  // namespace wakuzume

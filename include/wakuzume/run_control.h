@@ -15,6 +15,10 @@ class Observer {
   /// \param done   share of that stage, in [0, 1]
   /// \return false to stop; the call that was running then returns ErrorCode::cancelled
   virtual bool advance(std::string_view stage, double done) = 0;
+  /// What a step of a job came to, such as "proposed: 12 groups". From the caller's thread.
+  virtual void tell(std::string_view) {}
+  /// What a person should know about the scene or the result. From the caller's thread.
+  virtual void warn(std::string_view) {}
 };
 
 /// How a long call runs, never what it gives: results are the same for every value.

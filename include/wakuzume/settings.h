@@ -3,21 +3,19 @@
 #pragma once
 
 #include <string>
-#include <string_view>
 #include <vector>
 
 #include "wakuzume/budget.h"
-#include "wakuzume/cost.h"
 #include "wakuzume/findings.h"
 #include "wakuzume/propose.h"
-#include "wakuzume/result.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/verify.h"
 #include "wakuzume/views.h"
 
-/// The settings file: all stages' settings as TOML, one table a stage.
 namespace wakuzume {
 
+/// The settings of all stages. read_settings of wakuzume/settings_file.h takes them from TOML, one
+/// table a stage.
 struct Settings {
   SplitSettings split;
   SurveySettings survey;
@@ -31,25 +29,5 @@ struct Settings {
   std::vector<Budget> budgets;
   std::vector<Tier> tiers;  ///< from the easiest to the hardest to reach
 };
-
-/// Reads a TOML file over the defaults.
-/// \error cannot_open
-/// \error bad_setting  the place is "line N"; an unknown key comes with the nearest valid one
-Result<Settings> read_settings(const std::string& path);
-/// The same from text; `name` stands for the file in errors.
-Result<Settings> parse_settings(std::string_view toml, const std::string& name);
-
-/// The cost profiles that ship with the library.
-const std::vector<CostProfile>& shipped_profiles();
-
-/// A profile by the name of one that ships, else from a TOML file.
-/// \error cannot_open
-/// \error bad_setting  the place is "line N"; an unknown key comes with the nearest valid one
-Result<CostProfile> read_cost_profile(const std::string& name_or_path);
-/// The same from text; `name` stands for the file in errors.
-Result<CostProfile> parse_cost_profile(std::string_view toml, const std::string& name);
-
-/// Every setting with its value and its meaning, as TOML that read_settings takes back.
-std::string to_toml(const Settings& settings);
 
 }  // namespace wakuzume

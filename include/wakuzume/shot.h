@@ -3,6 +3,8 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
+#include <string>
 #include <vector>
 
 #include "wakuzume/ids.h"
@@ -70,6 +72,12 @@ struct Shot {
   Submitted submitted;
 };
 
+/// What a maker of shots shows otherwise than it is.
+struct ShotLosses {
+  std::uint32_t unread_pictures = 0;  ///< can't be read or are too large, and are shown white
+  std::uint32_t halvings = 0;         ///< times that all textures were halved to fit
+};
+
 class ShotMaker {
  public:
   ShotMaker() = default;
@@ -79,6 +87,32 @@ class ShotMaker {
   /// As large as the maker is set to, cut to the shape that the view's lens has.
   /// \error cannot_render, too_large, cancelled
   virtual Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request) = 0;
+  [[nodiscard]] virtual ShotLosses losses() const { return {}; }
+};
+
+/// Most pixels of a shot.
+struct ShotSize {
+  std::uint32_t width_px = 1280;  ///< \range [16, 8192]
+  std::uint32_t height_px = 720;
+};
+
+/// Makes a maker of shots for each scene that is to be drawn. RenderShots of wakuzume/render.h, or
+/// your own engine.
+class ShotMakers {
+ public:
+  ShotMakers() = default;
+  ShotMakers(const ShotMakers&) = delete;
+  ShotMakers& operator=(const ShotMakers&) = delete;
+  virtual ~ShotMakers() = default;
+  /// \pre `survey` is of `scene`; both stay while the maker lives
+  /// \error cannot_render  there is nothing to draw with
+  /// \error too_large, cancelled
+  virtual Result<std::unique_ptr<ShotMaker>> make(const Scene& scene,
+                                                  const Survey& survey,
+                                                  const ShotSize& size,
+                                                  const RunControl& run) = 0;
+  /// What draws, for people. \pre a maker was made
+  [[nodiscard]] virtual std::string name() const = 0;
 };
 
 }  // namespace wakuzume

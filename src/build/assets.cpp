@@ -126,9 +126,7 @@ class AssetMaker {
   }
 
   void take_textures(Material& material) {
-    for (TextureSlot* slot :
-         {&material.base_color_texture, &material.metallic_roughness_texture,
-          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+    for (TextureSlot* slot : list_slots(material)) {
       take_texture(slot->texture);
     }
   }

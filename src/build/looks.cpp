@@ -106,9 +106,7 @@ LookNumbers drop_looks(const Scene& origin, Scene& built) {
   }
   const auto textures = remove_unused(built.textures, before.textures, now.textures);
   for (Material& material : built.materials) {
-    for (TextureSlot* slot :
-         {&material.base_color_texture, &material.metallic_roughness_texture,
-          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+    for (TextureSlot* slot : list_slots(material)) {
       renumber(slot->texture, textures);
     }
   }

@@ -31,7 +31,6 @@ Result<std::unique_ptr<Renderer>> Renderer::make(const Scene&,
   return fail();
 }
 Result<Shot> Renderer::make_shot(const Viewpoint&, const ShotRequest&) { return fail(); }
-std::uint32_t Renderer::unread_pictures() const { return 0; }
-std::uint32_t Renderer::halvings() const { return 0; }
+ShotLosses Renderer::losses() const { return {}; }
 
 }  // namespace wakuzume

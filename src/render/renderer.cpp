@@ -716,8 +716,7 @@ Result<Shot> Renderer::make_shot(const Viewpoint& view, const ShotRequest& reque
   return impl_->make_shot(view, request);
 }
 
-std::uint32_t Renderer::unread_pictures() const { return impl_->textures.unread; }
-std::uint32_t Renderer::halvings() const { return impl_->textures.halvings; }
+ShotLosses Renderer::losses() const { return {impl_->textures.unread, impl_->textures.halvings}; }
 
 Result<std::shared_ptr<RenderDevice>> open_render_device() {
   auto context = EglContext::make();

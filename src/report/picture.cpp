@@ -13,6 +13,7 @@
 #include "report/font.h"
 #include "report/palette.h"
 #include "report/text.h"
+#include "wakuzume/words.h"
 
 namespace wakuzume {
 namespace {

@@ -366,4 +366,22 @@ std::string make_report(const ReportInput& input) {
                                     {"data", data}});
 }
 
+std::string make_report(const std::string& name,
+                        const JobResult& job,
+                        std::vector<ReportView> views,
+                        const PictureCodec& codec) {
+  const Ledger& ledger = job.built.ledger;
+  return make_report({.name = name,
+                      .scene = job.source.source.scene,
+                      .survey = job.source.survey,
+                      .assessment = job.assessment,
+                      .plan = job.plan,
+                      .ledger = ledger,
+                      .result = job.after,
+                      .verdict = job.verdict,
+                      .views = std::move(views),
+                      .sheets = make_sheets(job.after, ledger, codec),
+                      .timings_s = job.timings_s});
+}
+
 }  // namespace wakuzume

@@ -6,6 +6,18 @@
 
 namespace wakuzume {
 
+std::string group_digits(std::uint64_t number) {
+  std::string digits = std::to_string(number);
+  for (std::size_t at = digits.size(); at > 3; at -= 3) {
+    digits.insert(at - 3, ",");
+  }
+  return digits;
+}
+
+std::string plural(std::uint64_t count, const char* one, const char* many) {
+  return group_digits(count) + " " + (count == 1 ? one : many);
+}
+
 const char* explain(Rung rung) {
   switch (rung) {
     case Rung::today:

@@ -69,9 +69,7 @@ void Hasher::add(const Material& material) {
   add(material.alpha_mode);
   add(material.alpha_cutoff);
   add(material.double_sided);
-  for (const TextureSlot* slot :
-       {&material.base_color_texture, &material.metallic_roughness_texture,
-        &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+  for (const TextureSlot* slot : list_slots(material)) {
     add(*slot);
   }
   add(material.pbr_extra);

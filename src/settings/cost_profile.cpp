@@ -6,7 +6,7 @@
 
 #include "files/file.h"
 #include "settings/shipped_profiles.h"
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 // After the settings: the reader's words are found by the types they are for.
 #include "settings/toml_in.h"
 

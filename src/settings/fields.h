@@ -5,7 +5,7 @@
 #include <array>
 #include <string>
 
-#include "wakuzume/settings.h"
+#include "wakuzume/settings_file.h"
 
 namespace wakuzume {
 

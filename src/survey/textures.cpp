@@ -44,11 +44,6 @@ std::uint32_t find_uv_set(const TextureSlot& slot) {
   return other ? slot.transform->texcoord : slot.texcoord;
 }
 
-std::array<const TextureSlot*, slot_count> list_slots(const Material& material) {
-  return {&material.base_color_texture, &material.metallic_roughness_texture,
-          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture};
-}
-
 std::vector<TextureId> list_textures(const Scene& scene, const Material& material) {
   std::vector<TextureId> textures;
   for (const TextureSlot* slot : list_slots(material)) {

@@ -10,11 +10,6 @@
 /// Which textures and images a material touches.
 namespace wakuzume {
 
-/// The slots of the core material, in this order everywhere.
-enum class Slot : std::uint8_t { base_color, metallic_roughness, normal, occlusion, emissive };
-inline constexpr std::size_t slot_count = 5;
-std::array<const TextureSlot*, slot_count> list_slots(const Material& material);
-
 /// The UV set that a slot looks its texture up in: KHR_texture_transform may name another.
 std::uint32_t find_uv_set(const TextureSlot& slot);
 

@@ -185,9 +185,7 @@ class PlainLooks {
     const auto& copies = from.copies[std::min<std::size_t>(member, from.copies.size() - 1)];
     Material moved = built_[own];
     bool changed = false;
-    for (TextureSlot* texture :
-         {&moved.base_color_texture, &moved.metallic_roughness_texture, &moved.normal_texture,
-          &moved.occlusion_texture, &moved.emissive_texture}) {
+    for (TextureSlot* texture : list_slots(moved)) {
       // The transform went into the UVs, which are divided by how often the texture is in its
       // layer.
       const bool scaled = copies[0] > 1 || copies[1] > 1;

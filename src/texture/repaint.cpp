@@ -460,9 +460,7 @@ class Repainter {
     if (material.extra) {
       material.extra.ensure().extras = find_own_extras(like);
     }
-    for (TextureSlot* slot :
-         {&material.base_color_texture, &material.metallic_roughness_texture,
-          &material.normal_texture, &material.occlusion_texture, &material.emissive_texture}) {
+    for (TextureSlot* slot : list_slots(material)) {
       *slot = {};
     }
     fill(Channel::color, material.base_color_texture);

@@ -1,15 +1,15 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include "report_views.h"
+#include <fmt/format.h>
 
 #include <algorithm>
-#include <cctype>
-#include <filesystem>
 #include <future>
 
-#include "text.h"
+#include "wakuzume/image.h"
+#include "wakuzume/report.h"
+#include "wakuzume/words.h"
 
-namespace wakuzume::cli {
+namespace wakuzume {
 namespace {
 
 constexpr std::uint32_t view_px = 960;
@@ -49,14 +49,6 @@ Pixels make_layer_grid(const TextureArray& array) {
   return out;
 }
 
-/// A name that every file system takes.
-std::string to_file_name(const std::string& text) {
-  std::string out = text;
-  std::replace_if(
-      out.begin(), out.end(), [](unsigned char c) { return std::isalnum(c) == 0; }, '_');
-  return out.substr(0, 60);
-}
-
 }  // namespace
 
 void ReportAudience::begin(const DrawnScene& before, const DrawnScene& after) {
@@ -86,42 +78,10 @@ void ReportAudience::show(std::size_t number,
                     draws_before.get(), draws_after.get(), differences.get()});
 }
 
-void FolderAudience::begin(const DrawnScene&, const DrawnScene&) {
-  std::error_code problem;
-  std::filesystem::create_directories(folder_, problem);
-  if (problem) {
-    done_ = Failure(Error{
-        ErrorCode::cannot_write, "the folder can't be made: " + problem.message(), {folder_, ""}});
-  }
-}
-
-void FolderAudience::show(std::size_t number,
-                          const Viewpoint& view,
-                          const Shot& before,
-                          const Shot& after,
-                          const Pixels& heat) {
-  const std::string name = fmt::format("{:02}_{}", number + 1, to_file_name(view.name));
-  write(name + "_before.png", before.picture);
-  write(name + "_after.png", after.picture);
-  write(name + "_heat.png", heat);
-}
-
-void FolderAudience::write(const std::string& name, const Pixels& pixels) {
-  if (!done_) {
-    return;
-  }
-  const auto encoded = encode_png(pixels);
-  if (!encoded) {
-    done_ = Failure(encoded.error());
-    return;
-  }
-  done_ = write_text((std::filesystem::path(folder_) / name).string(),
-                     {reinterpret_cast<const char*>(encoded->data()), encoded->size()});
-}
-
-std::vector<ReportSheet> make_sheets(const Scene& result, const Ledger& ledger) {
+std::vector<ReportSheet> make_sheets(const Scene& result,
+                                     const Ledger& ledger,
+                                     const PictureCodec& codec) {
   const RoutePlan& routes = ledger.routes;
-  const StandardCodec codec;
   std::vector<ReportSheet> out;
   constexpr auto color = static_cast<std::size_t>(Channel::color);
   for (std::size_t p = 0; p < ledger.page_images.size(); ++p) {
@@ -154,4 +114,4 @@ std::vector<ReportSheet> make_sheets(const Scene& result, const Ledger& ledger) 
   return out;
 }
 
-}  // namespace wakuzume::cli
+}  // namespace wakuzume

@@ -1,0 +1,82 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "print_proof.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "text.h"
+
+namespace wakuzume::cli {
+namespace {
+
+constexpr std::size_t most_rows = 12;
+constexpr std::size_t name_columns = 24;
+
+}  // namespace
+
+std::string print_mends(const Verdict& verdict) {
+  if (verdict.mends.empty()) {
+    return "";
+  }
+  std::string out = fmt::format("\nTaken back, because the proof had rejected it, in {}\n",
+                                plural(verdict.mends.back().round, "round", "rounds"));
+  for (std::size_t m = 0; m < std::min(most_rows, verdict.mends.size()); ++m) {
+    const Mend& mend = verdict.mends[m];
+    out +=
+        fmt::format("  {}\n", cut(fmt::format("{}: {}", mend.what, mend.became), page_columns - 2));
+    out += fmt::format("      {}\n", cut(mend.why, page_columns - 6));
+  }
+  if (verdict.mends.size() > most_rows) {
+    out += fmt::format("  and {} more; the verdict as JSON has all of them\n",
+                       verdict.mends.size() - most_rows);
+  }
+  return out;
+}
+
+std::string print_views(const Verdict& verdict) {
+  std::string out;
+  if (!verdict.views.empty()) {
+    const auto failed = std::count_if(verdict.views.begin(), verdict.views.end(),
+                                      [](const ViewCheck& v) { return !v.passed; });
+    out += fmt::format("\n{} drawn before and after by {}{}\n",
+                       plural(verdict.views.size(), "view", "views"), verdict.drawn_by,
+                       failed > 0 ? fmt::format("; {} differ", failed) : "; all look the same");
+    out += fmt::format("  {} {:>9} {:>6} {:>8} {:>16} {:>17}\n",
+                       pad("view, the worst first", name_columns), "wrong px", "dB", "likeness",
+                       "draws", "ms to submit");
+  }
+  for (std::size_t v = 0; v < std::min(most_rows, verdict.views.size()); ++v) {
+    const ViewCheck& check = verdict.views[v];
+    out += fmt::format(
+        "  {} {:>9} {:>6.1f} {:>8.4f} {:>16} {:>17}{}\n",
+        pad(cut(check.view, name_columns), name_columns), group_digits(check.differing),
+        check.psnr_db, check.likeness,
+        fmt::format("{} -> {}", group_digits(check.before.draws), group_digits(check.after.draws)),
+        fmt::format("{:.2f} -> {:.2f}", check.before.submit_ms, check.after.submit_ms),
+        check.passed ? "" : "  FAILED");
+  }
+  if (verdict.views.size() > most_rows) {
+    out += fmt::format("  and {} more views; the verdict as JSON has all of them\n",
+                       verdict.views.size() - most_rows);
+  }
+  for (std::size_t g = 0; g < std::min(most_rows, verdict.group_faults.size()); ++g) {
+    const GroupFault& fault = verdict.group_faults[g];
+    const std::string name = fault.group.empty() ? "kept " : "group " + fault.group + ", ";
+    out += fmt::format("  {}\n", cut(name + fault.node, page_columns - 2));
+    out += fmt::format("      {}\n", cut(fmt::format("{} {}, most of them from {}",
+                                                     plural(fault.pixels, "pixel", "pixels"),
+                                                     explain(fault.fault), fault.view),
+                                         page_columns - 6));
+  }
+  if (verdict.group_faults.size() > most_rows) {
+    out += fmt::format("  and {} more groups\n", verdict.group_faults.size() - most_rows);
+  }
+  for (const std::string& line : verdict.not_checked) {
+    out += fmt::format("  Not checked: {}\n", line);
+  }
+  return out;
+}
+
+}  // namespace wakuzume::cli

@@ -1,0 +1,148 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <chrono>
+#include <filesystem>
+
+#include "command.h"
+#include "glasshouse.h"
+#include "print.h"
+#include "print_looks.h"
+#include "print_plan.h"
+#include "print_proof.h"
+#include "print_survey.h"
+#include "wakuzume/delivery.h"
+#include "wakuzume/report.h"
+#include "wakuzume/settings_file.h"
+
+// Commands that do the whole job, or prove it.
+namespace wakuzume::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::string tell_run(const JobResult& made) {
+  const Verdict& verdict = made.verdict;
+  return to_text(made.source) + to_text(made.source.source.scene, made.plan) + "\n" +
+         to_text(made.built.ledger) + "\n" + to_comparison(verdict.before, verdict.after) +
+         print_extras(made.built) + "\n" + to_text(verdict) + print_views(verdict) +
+         print_mends(verdict) + print_budgets(verdict.budgets, verdict.tiers) +
+         tell_next(made.plan, made.assessment.ladder);
+}
+
+/// The whole job on one scene, into a folder. The result is proved as it was written.
+Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
+  const auto begun = std::chrono::steady_clock::now();
+  auto scene = command.read(input);
+  if (!scene) {
+    return command.fail(scene.error());
+  }
+  const std::chrono::duration<double> read_s = std::chrono::steady_clock::now() - begun;
+  const std::string stem = fs::path(input).stem().string();
+  const std::string target = (folder / (stem + ".glb")).string();
+  FolderCache cache(command.options().cache);
+  command.use(cache);
+  FileDelivery delivery(input, target, list_files(*scene, input));
+  ReportAudience audience(command.run().threads);
+  JobTools& tools = command.tools();
+  tools.delivery = &delivery;
+  tools.audience = &audience;
+  auto made = run_job(std::move(*scene), command.job(), tools, command.run());
+  if (!made) {
+    return command.fail(made.error());
+  }
+  command.tell_trouble(cache);
+  made->timings_s.insert(made->timings_s.begin(), {"read", read_s.count()});
+  const std::string page = beside(target, ".report.html");
+  const std::string report =
+      make_report(fs::path(input).filename().string(), *made, audience.take_views(), tools.codec);
+  if (auto done = write_documents(*made, input, target); !done) {
+    return command.fail(done.error());
+  }
+  if (auto done = write_text(page, report); !done) {
+    return command.fail(done.error());
+  }
+  command.print(command.options().format == Format::json
+                    ? to_json(made->verdict)
+                    : tell_run(*made) +
+                          fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, "
+                                      ".survey and .verdict .json\nOpen {} in a browser\n",
+                                      folder.string(), stem, page));
+  return made->verdict.passed ? Exit::done : Exit::check_failed;
+}
+
+}  // namespace
+
+Exit verify_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_job(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  const auto ledger =
+      read_ledger(options.ledger.empty() ? beside(options.second, ".ledger.json") : options.ledger);
+  if (!ledger) {
+    return command.fail(ledger.error());
+  }
+  auto scene = command.read(options.input);
+  if (!scene) {
+    return command.fail(scene.error());
+  }
+  const auto before = make_source(std::move(*scene), ledger->split, ledger->routes, command.run());
+  if (!before) {
+    return command.fail(before.error());
+  }
+  auto after = command.read(options.second);
+  if (!after) {
+    return command.fail(after.error());
+  }
+  FolderAudience audience(options.pictures);
+  JobTools& tools = command.tools();
+  tools.audience = options.pictures.empty() ? nullptr : &audience;
+  const auto verdict =
+      prove(*before, *ledger, std::move(*after), command.job(), tools, command.run());
+  if (!verdict) {
+    return command.fail(verdict.error());
+  }
+  if (!audience.done()) {
+    return command.fail(audience.done().error());
+  }
+  const Exit delivered = command.deliver(
+      options.format == Format::json
+          ? to_json(*verdict)
+          : to_comparison(verdict->before, verdict->after) + "\n" + to_text(*verdict) +
+                print_views(*verdict) + print_budgets(verdict->budgets, verdict->tiers));
+  return delivered != Exit::done || verdict->passed ? delivered : Exit::check_failed;
+}
+
+Exit run_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_job(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  return run_into(command, options.input, options.output);
+}
+
+Exit demo_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_job(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  const fs::path folder = options.output;
+  const std::string source = (folder / "glasshouse.glb").string();
+  const Scene scene = demo::make_glasshouse();
+  command.console().tell("made the glasshouse");
+  if (auto written = write_scene(scene, source, {}, command.run()); !written) {
+    return command.fail(written.error());
+  }
+  command.print(fmt::format("The demo scene is in {}\n\n", source));
+  return run_into(command, source, folder / "result");
+}
+
+Exit settings_command(const Options& options) {
+  Command command(options);
+  if (auto loaded = command.load_settings(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  return command.deliver(to_toml(command.settings()));
+}
+
+}  // namespace wakuzume::cli

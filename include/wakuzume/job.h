@@ -1,0 +1,195 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "wakuzume/assess.h"
+#include "wakuzume/build.h"
+#include "wakuzume/mend.h"
+#include "wakuzume/picture_codec.h"
+#include "wakuzume/propose.h"
+#include "wakuzume/repaint.h"
+#include "wakuzume/restore.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/settings.h"
+#include "wakuzume/split.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/verify_views.h"
+
+/// job: the whole way from a scene to a proved result, and its steps, as calls on values.
+///
+/// In: a scene, settings, and what the core does not know: how pictures are read, what draws, where
+/// results go. Out: plain values of every step.
+/// 1. Nothing is printed, and no file is touched but by what the caller hands in.
+/// 2. What is proved is what the delivery gives back: the result as others will read it.
+/// 3. What the proof rejects is taken back and planned again, as often as the settings allow.
+/// 4. Same scene, same settings: the same values, but for times, for any number of threads.
+namespace wakuzume {
+
+/// What is wanted. The parts of a job read of it what is theirs.
+struct Job {
+  Settings settings{};
+  CostProfile profile{};           ///< the one that settings.profile names
+  std::vector<Viewpoint> views{};  ///< where not empty: from these and no others
+  /// How much of the images is looked at for what is told of a scene.
+  ImageDepth depth = ImageDepth::pixels;
+  /// Its origin and page_images are those of the source, whatever they are here.
+  BuildSettings build{};
+};
+
+/// Where a result goes. FileDelivery of wakuzume/delivery.h, or your own.
+class Delivery {
+ public:
+  Delivery() = default;
+  Delivery(const Delivery&) = delete;
+  Delivery& operator=(const Delivery&) = delete;
+  virtual ~Delivery() = default;
+  /// Takes a result with its assets and its ledger to where it belongs; once a round of a job.
+  /// \param built  may learn where its source is
+  /// \return the scene as others will read it
+  virtual Result<Scene> deliver(Built& built, const RunControl& run) = 0;
+};
+
+/// What a job asks of the outside. All are borrowed.
+struct JobTools {
+  const PictureCodec& codec;
+  ShotMakers* shots = nullptr;       ///< null: nothing is drawn, and the verdict tells so
+  Delivery* delivery = nullptr;      ///< null: the result stays in memory and is proved as it is
+  ViewAudience* audience = nullptr;  ///< is shown the views that were compared
+};
+
+/// A scene as plans are made for it: split, its materials shared.
+struct Source {
+  Scene scene;
+  std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
+  PageImages images{};            ///< of its pages, without bytes
+  std::vector<SplitRow> split{};  ///< draws that were taken to pieces
+
+  [[nodiscard]] const Scene& before_sharing() const { return origin ? *origin : scene; }
+};
+
+/// A source with what plans are made from.
+struct Prepared {
+  Source source;
+  Survey survey;    ///< of source.scene, as all that follows
+  Outlook outlook;  ///< with the sizes of images
+  SplitSettings split{};
+  RoutePlan routes{};                ///< by which it was repainted; empty: it was not
+  std::vector<ImageFacts> images{};  ///< before it was; empty: they were not needed
+};
+
+/// Splits and repaints as a plan or a ledger says.
+/// \param routes  empty: materials stay as they are
+/// \error as split, repaint
+Result<Source> make_source(Scene scene,
+                           const SplitSettings& split,
+                           const RoutePlan& routes,
+                           const RunControl& run = {});
+
+/// Splits by the settings, shares materials by the settings, surveys what came of it.
+/// \error as split, survey, propose_routes, make_views; of a picture that routes need
+Result<Prepared> prepare(Scene scene,
+                         const Job& job,
+                         const JobTools& tools,
+                         const RunControl& run = {});
+
+/// The same for a plan that is there: by its own split, routes and rules.
+/// \param route_anew  for a scene that changed since: where the plan has routes, others are
+/// proposed
+///                    by these settings in their place; null: its own
+Result<Prepared> prepare_for(const Plan& plan,
+                             Scene scene,
+                             const Job& job,
+                             const JobTools& tools,
+                             const RunControl& run = {},
+                             const MaterialSettings* route_anew = nullptr);
+
+/// Views and prices for a scene. Without images.
+/// \error as make_views
+Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job);
+
+/// A plan with the split and the routes that its source was prepared by.
+Result<Plan> propose(const Prepared& source, const Job& job, const RunControl& run = {});
+
+/// All that is told of a scene, by the settings of a job.
+Result<Assessment> assess(const Scene& scene,
+                          const Survey& survey,
+                          Outlook outlook,
+                          const Job& job,
+                          const JobTools& tools,
+                          const RunControl& run = {});
+
+/// Carries a plan out and paints its pages, into the scene and its assets.
+/// \error as build, paint_pages; bad_setting where the source can't go along
+Result<Built> build(const Source& source,
+                    const Plan& plan,
+                    const Job& job,
+                    const JobTools& tools,
+                    const RunControl& run = {});
+
+/// A result of the same source that was proved before.
+struct ProvedBefore {
+  Ledger ledger;
+  Verdict verdict;
+};
+
+/// The audit; where materials are shared also how they look; the same views drawn of both; budgets.
+/// \param after  with the bytes of its pages
+/// \param earlier  of which looks and views are taken over that show what they did; may be null
+/// \error as verify; a scene that can't be drawn is none: the verdict tells
+Result<Verdict> prove(const Source& source,
+                      const Ledger& ledger,
+                      Scene after,
+                      const Job& job,
+                      const JobTools& tools,
+                      const RunControl& run = {},
+                      const ProvedBefore* earlier = nullptr);
+
+struct JobResult {
+  Prepared source;
+  Assessment assessment;  ///< of the source
+  Plan plan;
+  Built built;  ///< as the last round made it
+  Scene after;  ///< as it was delivered, and proved
+  Verdict verdict;
+  std::vector<std::pair<std::string, double>> timings_s;  ///< of each step, in their order
+};
+
+/// All of it: prepare, propose, assess; then build, deliver and prove, until the proof holds or
+/// nothing is left that could be taken back.
+/// \error as the steps; what goes wrong before the first delivery leaves nothing behind
+/// \cost that of the steps; a round more for each that the proof rejects
+Result<JobResult> run_job(Scene scene,
+                          const Job& job,
+                          const JobTools& tools,
+                          const RunControl& run = {});
+
+/// Puts back what is chosen of a result; where all is, the source itself.
+/// \param source  as it was read; nothing: the result carries it along
+/// \param built  with the bytes of its pages
+/// \error as restore, make_source; plan_mismatch where a source that should go along does not
+Result<Built> put_back(std::optional<Scene> source,
+                       const Ledger& ledger,
+                       Scene built,
+                       const RestoreChoice& choice,
+                       const RunControl& run = {});
+
+/// Takes over pictures of a source that changed since a result was built, and paints its pages
+/// anew; meshes are as they were.
+/// \param ledger  becomes that of the result as it then is
+/// \return the images of the result that changed, ascending
+/// \error bad_setting    the result shares no materials
+/// \error plan_mismatch  more than pictures changed
+Result<std::vector<ImageId>> refresh_pictures(const Source& source,
+                                              Ledger& ledger,
+                                              Scene& built,
+                                              const JobTools& tools,
+                                              const RunControl& run = {});
+
+}  // namespace wakuzume

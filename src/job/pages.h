@@ -1,0 +1,16 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <vector>
+
+#include "wakuzume/bytes.h"
+#include "wakuzume/repaint.h"
+
+/// Painted pages on their way from one scene to another.
+namespace wakuzume {
+
+/// \pre one entry a picture of the pages, in their order, as take_pages gives them
+void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene);
+
+}  // namespace wakuzume

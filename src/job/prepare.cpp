@@ -1,0 +1,211 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "job/prepare.h"
+
+#include "job/telling.h"
+
+namespace wakuzume {
+namespace {
+
+Result<Source> split_source(Scene scene, const SplitSettings& settings, const RunControl& run) {
+  if (settings.nodes.empty()) {
+    return Source{std::move(scene)};
+  }
+  auto made = split(scene, settings, run);
+  if (!made) {
+    return Failure(made.error());
+  }
+  if (!is_whole(scene, *made)) {
+    return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
+  }
+  if (run.observer != nullptr) {
+    for (const std::string& note : made->left_as) {
+      run.observer->warn(note);
+    }
+  }
+  Source out{std::move(made->scene)};
+  out.split = std::move(made->rows);
+  return out;
+}
+
+Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, const RunControl& run) {
+  auto found = survey(prepared.source.scene, rules, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  prepared.survey = std::move(*found);
+  return {};
+}
+
+Result<void> add_outlook(Prepared& prepared,
+                         const Job& job,
+                         const JobTools& tools,
+                         const RunControl& run) {
+  auto outlook = make_outlook(prepared.source.scene, prepared.survey, job);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  prepared.outlook = std::move(*outlook);
+  return measure_outlook(prepared, tools, run);
+}
+
+}  // namespace
+
+Result<Source> make_source(Scene scene,
+                           const SplitSettings& split,
+                           const RoutePlan& routes,
+                           const RunControl& run) {
+  auto source = split_source(std::move(scene), split, run);
+  if (!source || routes.empty()) {
+    return source;
+  }
+  auto repainted = repaint(source->scene, routes, run);
+  if (!repainted) {
+    return Failure(repainted.error());
+  }
+  source->origin = std::move(source->scene);
+  source->scene = std::move(repainted->scene);
+  source->images = std::move(repainted->images);
+  return source;
+}
+
+Result<void> share_materials(Prepared& prepared,
+                             const MaterialSettings& settings,
+                             const SurveySettings& rules,
+                             const Job& job,
+                             const JobTools& tools,
+                             const RunControl& run,
+                             std::span<const MaterialTakenBack> taken_back) {
+  if (settings.goal == MaterialGoal::keep) {
+    return {};
+  }
+  Source& source = prepared.source;
+  if (prepared.images.empty()) {
+    auto measured = tools.codec.measure(source.scene, ImageDepth::detail, run);
+    if (!measured) {
+      return Failure(measured.error());
+    }
+    prepared.images = std::move(*measured);
+    tell(run, "measured {} images", prepared.images.size());
+  }
+  const auto outlook = make_outlook(source.scene, prepared.survey, job);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  auto routes = propose_routes(source.scene, prepared.survey, prepared.images, settings, run,
+                               {outlook->views, taken_back});
+  if (!routes) {
+    return Failure(routes.error());
+  }
+  auto repainted = repaint(source.scene, *routes, run);
+  if (!repainted) {
+    return Failure(repainted.error());
+  }
+  tell(run, "routed {} materials", routes->routes.size());
+  prepared.routes = std::move(*routes);
+  source.origin = std::move(source.scene);
+  source.scene = std::move(repainted->scene);
+  source.images = std::move(repainted->images);
+  return survey_source(prepared, rules, run);
+}
+
+Result<void> share_again(Prepared& prepared,
+                         std::span<const MaterialTakenBack> taken_back,
+                         const Job& job,
+                         const JobTools& tools,
+                         const RunControl& run) {
+  const SurveySettings& rules = job.settings.survey;
+  prepared.source.scene = std::move(*prepared.source.origin);
+  prepared.source.origin.reset();
+  if (auto surveyed = survey_source(prepared, rules, run); !surveyed) {
+    return surveyed;
+  }
+  const MaterialSettings settings = prepared.routes.settings;
+  if (auto shared = share_materials(prepared, settings, rules, job, tools, run, taken_back);
+      !shared) {
+    return shared;
+  }
+  return measure_outlook(prepared, tools, run);
+}
+
+Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run) {
+  auto images = tools.codec.measure(prepared.source.scene, ImageDepth::sizes, run);
+  if (!images) {
+    return Failure(images.error());
+  }
+  prepared.outlook.images = std::move(*images);
+  return {};
+}
+
+Result<Prepared> prepare(Scene scene,
+                         const Job& job,
+                         const JobTools& tools,
+                         const RunControl& run) {
+  const Settings& settings = job.settings;
+  auto source = split_source(std::move(scene), settings.split, run);
+  if (!source) {
+    return Failure(source.error());
+  }
+  Prepared out{std::move(*source), {}, {}, settings.split};
+  if (auto surveyed = survey_source(out, settings.survey, run); !surveyed) {
+    return Failure(surveyed.error());
+  }
+  tell(run, "surveyed: {} draws", out.survey.totals.draws);
+  if (auto shared = share_materials(out, settings.materials, settings.survey, job, tools, run, {});
+      !shared) {
+    return Failure(shared.error());
+  }
+  if (auto added = add_outlook(out, job, tools, run); !added) {
+    return Failure(added.error());
+  }
+  return out;
+}
+
+Result<Prepared> prepare_for(const Plan& plan,
+                             Scene scene,
+                             const Job& job,
+                             const JobTools& tools,
+                             const RunControl& run,
+                             const MaterialSettings* route_anew) {
+  const bool anew = route_anew != nullptr && !plan.routes.empty();
+  const RoutePlan none;
+  auto source = make_source(std::move(scene), plan.split, anew ? none : plan.routes, run);
+  if (!source) {
+    return Failure(source.error());
+  }
+  Prepared out{std::move(*source), {}, {}, plan.split, anew ? none : plan.routes};
+  if (auto surveyed = survey_source(out, plan.survey_settings, run); !surveyed) {
+    return Failure(surveyed.error());
+  }
+  if (anew) {
+    if (auto shared = share_materials(out, *route_anew, plan.survey_settings, job, tools, run, {});
+        !shared) {
+      return Failure(shared.error());
+    }
+  }
+  if (auto added = add_outlook(out, job, tools, run); !added) {
+    return Failure(added.error());
+  }
+  return out;
+}
+
+Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
+  if (!job.views.empty()) {
+    return Outlook{job.views, job.profile};
+  }
+  auto views = make_views(scene, survey, job.settings.views);
+  return views ? Result<Outlook>(Outlook{std::move(*views), job.profile}) : Failure(views.error());
+}
+
+Result<Plan> propose(const Prepared& source, const Job& job, const RunControl& run) {
+  auto plan =
+      propose(source.source.scene, source.survey, job.settings.propose, source.outlook, run);
+  if (plan) {
+    plan->split = source.split;
+    plan->routes = source.routes;
+    tell(run, "proposed: {} groups", plan->groups.size());
+  }
+  return plan;
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,32 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <span>
+
+#include "wakuzume/job.h"
+
+/// Steps of preparing a source that a job goes again after its proof rejected something.
+namespace wakuzume {
+
+/// Repaints a source that is surveyed by what settings say of its materials, and surveys what comes
+/// of it. Measures its images where they are not yet.
+Result<void> share_materials(Prepared& prepared,
+                             const MaterialSettings& settings,
+                             const SurveySettings& rules,
+                             const Job& job,
+                             const JobTools& tools,
+                             const RunControl& run,
+                             std::span<const MaterialTakenBack> taken_back);
+
+/// The same once more, without what was taken back. \pre materials are shared
+Result<void> share_again(Prepared& prepared,
+                         std::span<const MaterialTakenBack> taken_back,
+                         const Job& job,
+                         const JobTools& tools,
+                         const RunControl& run);
+
+/// Sizes of images, for what plans are measured by.
+Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run);
+
+}  // namespace wakuzume

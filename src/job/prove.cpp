@@ -1,0 +1,136 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <algorithm>
+#include <iterator>
+
+#include "job/pages.h"
+#include "job/telling.h"
+#include "job/views.h"
+#include "wakuzume/job.h"
+
+namespace wakuzume {
+namespace {
+
+/// What can be proved without drawing.
+/// \param after  whole; is so again afterwards
+/// \param known  looks that are what they were
+Result<Verdict> audit(const Source& source,
+                      const Ledger& ledger,
+                      std::span<const LookCheck> known,
+                      Scene& after,
+                      const VerifySettings& settings,
+                      const JobTools& tools,
+                      const RunControl& run) {
+  const std::vector<Bytes> pages = take_pages(ledger.page_images, after);
+  auto verdict = verify(source.scene, after, ledger, settings, run);
+  if (!verdict || !source.origin) {
+    return verdict;
+  }
+  Scene painted = source.scene;
+  const std::size_t wanted = take_pages(source.images, painted).size();
+  if (pages.size() != wanted) {
+    return Failure(Error{ErrorCode::plan_mismatch,
+                         fmt::format("the ledger names {} pictures of pages, its routes make {}",
+                                     pages.size(), wanted),
+                         {"", "/page_images"}});
+  }
+  give_pages(source.images, pages, painted);
+  give_pages(ledger.page_images, pages, after);
+  verdict->before = count_totals(*source.origin);
+  verdict->after = count_totals(after);
+  if (auto done = verify_looks(*source.origin, painted, ledger.routes, tools.codec, settings,
+                               *verdict, run, known);
+      !done) {
+    return Failure(done.error());
+  }
+  return verdict;
+}
+
+/// Holds the result against the budgets of the settings, if there are any.
+Result<void> check_budgets(const Scene& after,
+                           const Job& job,
+                           const JobTools& tools,
+                           const RunControl& run,
+                           Verdict& verdict) {
+  if (job.settings.budgets.empty() && job.settings.tiers.empty()) {
+    return {};
+  }
+  const auto found = survey(after, job.settings.survey, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  auto outlook = make_outlook(after, *found, job);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  const auto assessment = assess(after, *found, std::move(*outlook), job, tools, run);
+  if (!assessment) {
+    return Failure(assessment.error());
+  }
+  verdict.budgets = assessment->budgets;
+  verdict.tiers = assessment->tiers;
+  verdict.passed = verdict.passed && assessment->passed();
+  return {};
+}
+
+}  // namespace
+
+Result<Assessment> assess(const Scene& scene,
+                          const Survey& survey,
+                          Outlook outlook,
+                          const Job& job,
+                          const JobTools& tools,
+                          const RunControl& run) {
+  const auto images = tools.codec.measure(scene, job.depth, run);
+  if (!images) {
+    return Failure(images.error());
+  }
+  tell(run, "read {} images", images->size());
+  AssessSettings settings;
+  settings.views = job.settings.views;
+  settings.findings = job.settings.findings;
+  settings.materials = job.settings.materials;
+  settings.budgets = job.settings.budgets;
+  settings.tiers = job.settings.tiers;
+  settings.profile = std::move(outlook.profile);
+  settings.listed_views = std::move(outlook.views);
+  auto assessment = assess(scene, survey, *images, settings, run);
+  if (assessment) {
+    tell(run, "assessed from {} views", assessment->views.size());
+  }
+  return assessment;
+}
+
+Result<Verdict> prove(const Source& source,
+                      const Ledger& ledger,
+                      Scene after,
+                      const Job& job,
+                      const JobTools& tools,
+                      const RunControl& run,
+                      const ProvedBefore* earlier) {
+  const Scene& before = source.before_sharing();
+  KnownViews known;
+  std::vector<LookCheck> looks;
+  if (earlier != nullptr) {
+    Changes changes = find_changes(before, earlier->ledger, ledger);
+    std::copy_if(earlier->verdict.looks.begin(), earlier->verdict.looks.end(),
+                 std::back_inserter(looks), [&](const LookCheck& check) {
+                   return !std::binary_search(changes.materials.begin(), changes.materials.end(),
+                                              check.material);
+                 });
+    known = {earlier->verdict.views, std::move(changes.draws)};
+  }
+  auto verdict = audit(source, ledger, looks, after, job.settings.verify, tools, run);
+  if (!verdict) {
+    return verdict;
+  }
+  if (auto done = compare_views(before, after, ledger, known, *verdict, job, tools, run); !done) {
+    return Failure(done.error());
+  }
+  if (auto done = check_budgets(after, job, tools, run, *verdict); !done) {
+    return Failure(done.error());
+  }
+  return verdict;
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,187 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "job/views.h"
+
+#include <algorithm>
+#include <memory>
+
+#include "job/telling.h"
+#include "wakuzume/culling.h"
+
+namespace wakuzume {
+namespace {
+
+/// Draws of each pass, and what a frame costs, into the views that were drawn.
+Result<void> count_passes(const DrawnScene& scene,
+                          std::span<const Viewpoint> views,
+                          const CostProfile& profile,
+                          bool before,
+                          Verdict& verdict,
+                          const RunControl& run) {
+  const auto visibility = make_visibility(scene.survey, views, run);
+  if (!visibility) {
+    return Failure(visibility.error());
+  }
+  const auto frames =
+      measure_frames(scene.scene, scene.survey, views, *visibility, {}, profile, run);
+  if (!frames) {
+    return Failure(frames.error());
+  }
+  for (ViewCheck& check : verdict.views) {
+    const FrameCost& frame = frames->views[check.number];
+    check.passes.clear();
+    for (std::size_t p = 0; p < frame.passes.size(); ++p) {
+      check.passes.push_back(profile.passes[p].name);
+      (before ? check.pass_draws_before : check.pass_draws_after).push_back(frame.passes[p].draws);
+    }
+    (before ? check.frame_ms_before : check.frame_ms_after) = frame.total.ms();
+  }
+  return {};
+}
+
+/// Views that show what they did.
+std::vector<ViewCheck> list_same(const KnownViews& known,
+                                 const Survey& survey,
+                                 std::span<const Viewpoint> views) {
+  std::vector<ViewCheck> out;
+  for (const ViewCheck& check : known.views) {
+    if (!check.passed || check.number >= views.size()) {
+      continue;
+    }
+    const Frustum frustum = make_frustum(views[check.number]);
+    const bool changed =
+        std::any_of(survey.draws.begin(), survey.draws.end(), [&](const Draw& draw) {
+          return std::binary_search(known.changed.begin(), known.changed.end(),
+                                    DrawRef{draw.node, draw.primitive}) &&
+                 sees_box(frustum, draw.box);
+        });
+    if (!changed) {
+      // Its passes are counted anew.
+      ViewCheck& same = out.emplace_back(check);
+      same.pass_draws_before.clear();
+      same.pass_draws_after.clear();
+    }
+  }
+  return out;
+}
+
+/// A scene that is ready to be drawn. The survey stays where it is: the maker refers to it.
+struct Drawable {
+  std::unique_ptr<Survey> survey;
+  std::unique_ptr<ShotMaker> shots;
+};
+
+Result<Drawable> make_drawable(const Scene& scene,
+                               const Settings& settings,
+                               ShotMakers& makers,
+                               const RunControl& run) {
+  Drawable out;
+  auto found = survey(scene, settings.survey, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  out.survey = std::make_unique<Survey>(std::move(*found));
+  auto made =
+      makers.make(scene, *out.survey,
+                  {settings.verify.picture_width_px, settings.verify.picture_height_px}, run);
+  if (!made) {
+    return Failure(made.error());
+  }
+  out.shots = std::move(*made);
+  return out;
+}
+
+/// What was drawn otherwise than it is.
+void tell_losses(const ShotLosses& before, const ShotLosses& after, Verdict& verdict) {
+  if (after.unread_pictures > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("{} {} of the result could not be read and were drawn white",
+                    after.unread_pictures, after.unread_pictures == 1 ? "picture" : "pictures"));
+  }
+  if (before.halvings + after.halvings > 0) {
+    verdict.not_checked.push_back(
+        fmt::format("textures were halved to fit into memory: {} times before, {} times after",
+                    before.halvings, after.halvings));
+  }
+}
+
+Result<void> draw_and_compare(const Scene& before,
+                              const Scene& after,
+                              const Ledger& ledger,
+                              const KnownViews& known,
+                              Verdict& verdict,
+                              const Job& job,
+                              const JobTools& tools,
+                              const RunControl& run) {
+  const auto drawable_before = make_drawable(before, job.settings, *tools.shots, run);
+  if (!drawable_before) {
+    return Failure(drawable_before.error());
+  }
+  const auto drawable_after = make_drawable(after, job.settings, *tools.shots, run);
+  if (!drawable_after) {
+    return Failure(drawable_after.error());
+  }
+  const Survey& survey = *drawable_before->survey;
+  const auto outlook = make_outlook(before, survey, job);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  const VerifySettings& settings = job.settings.verify;
+  // Who lists views wants to see all of them.
+  const std::vector<Viewpoint> views =
+      job.views.empty() ? choose_views(outlook->views, settings.picture_views, survey) : job.views;
+  tell(run, "ready to draw by {}", tools.shots->name());
+  const DrawnScene a{before, survey, *drawable_before->shots};
+  const DrawnScene b{after, *drawable_after->survey, *drawable_after->shots};
+  const std::vector<ViewCheck> same = list_same(known, survey, views);
+  if (!same.empty()) {
+    tell(run, "{} of {} views see nothing that has changed", same.size(), views.size());
+  }
+  if (auto done = verify_views(a, b, ledger, views, settings, verdict, tools.audience, run, same);
+      !done) {
+    return done;
+  }
+  verdict.drawn_by = tools.shots->name();
+  tell_losses(a.shots.losses(), b.shots.losses(), verdict);
+  for (const auto& [scene, is_before] : {std::pair(&a, true), std::pair(&b, false)}) {
+    if (auto done = count_passes(*scene, views, outlook->profile, is_before, verdict, run); !done) {
+      return done;
+    }
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<void> compare_views(const Scene& before,
+                           const Scene& after,
+                           const Ledger& ledger,
+                           const KnownViews& known,
+                           Verdict& verdict,
+                           const Job& job,
+                           const JobTools& tools,
+                           const RunControl& run) {
+  if (job.settings.verify.picture_views == 0) {
+    verdict.not_checked.emplace_back("pictures: verify.picture_views is 0");
+    return {};
+  }
+  if (tools.shots == nullptr) {
+    verdict.not_checked.emplace_back("pictures: there is nothing to draw with");
+    return {};
+  }
+  Verdict with_views = verdict;
+  auto done = draw_and_compare(before, after, ledger, known, with_views, job, tools, run);
+  if (done) {
+    verdict = std::move(with_views);
+    return {};
+  }
+  // What can't be drawn can still be proved otherwise.
+  const ErrorCode code = done.error().code;
+  if (code != ErrorCode::cannot_render && code != ErrorCode::too_large) {
+    return done;
+  }
+  verdict.not_checked.push_back("pictures: " + done.error().message);
+  return {};
+}
+
+}  // namespace wakuzume
