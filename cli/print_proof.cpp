@@ -12,7 +12,7 @@ namespace wakuzume::cli {
 namespace {
 
 constexpr std::size_t most_rows = 12;
-constexpr std::size_t name_columns = 24;
+constexpr std::size_t view_columns = 24;
 
 }  // namespace
 
@@ -44,14 +44,14 @@ std::string print_views(const Verdict& verdict) {
                        plural(verdict.views.size(), "view", "views"), verdict.drawn_by,
                        failed > 0 ? fmt::format("; {} differ", failed) : "; all look the same");
     out += fmt::format("  {} {:>9} {:>6} {:>8} {:>16} {:>17}\n",
-                       pad("view, the worst first", name_columns), "wrong px", "dB", "likeness",
+                       pad("view, the worst first", view_columns), "wrong px", "dB", "likeness",
                        "draws", "ms to submit");
   }
   for (std::size_t v = 0; v < std::min(most_rows, verdict.views.size()); ++v) {
     const ViewCheck& check = verdict.views[v];
     out += fmt::format(
         "  {} {:>9} {:>6.1f} {:>8.4f} {:>16} {:>17}{}\n",
-        pad(cut(check.view, name_columns), name_columns), group_digits(check.differing),
+        pad(cut(check.view, view_columns), view_columns), group_digits(check.differing),
         check.psnr_db, check.likeness,
         fmt::format("{} -> {}", group_digits(check.before.draws), group_digits(check.after.draws)),
         fmt::format("{:.2f} -> {:.2f}", check.before.submit_ms, check.after.submit_ms),

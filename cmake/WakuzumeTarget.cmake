@@ -1,7 +1,8 @@
 # Settings that all of our own targets share.
 function(wakuzume_target target)
   target_compile_features(${target} PUBLIC cxx_std_20)
-  set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF POSITION_INDEPENDENT_CODE ON)
+  set_target_properties(
+    ${target} PROPERTIES CXX_EXTENSIONS OFF POSITION_INDEPENDENT_CODE ON UNITY_BUILD_MODE GROUP)
   # -Wno-restrict: g++ 12 sees overlaps in std::string's own operator+ (GCC bug 105651).
   # -ffp-contract=off: the same bytes out whether or not the processor has fused multiply-add.
   target_compile_options(
@@ -20,6 +21,22 @@ function(wakuzume_library target name)
   set_target_properties(${target} PROPERTIES EXPORT_NAME ${name} VERIFY_INTERFACE_HEADER_SETS ON)
   wakuzume_target(${target})
   target_include_directories(${target} PRIVATE ${PROJECT_SOURCE_DIR}/src ${generated_dir})
+endfunction()
+
+# Adds the files of a folder to a target. By the presets that people and CI build first, five are
+# compiled at once: that takes two thirds of the time, and one that changed a quarter of a minute.
+function(wakuzume_sources target)
+  get_filename_component(room ${CMAKE_CURRENT_SOURCE_DIR} NAME)
+  target_sources(${target} PRIVATE ${ARGN})
+  set(number 0)
+  foreach(file ${ARGN})
+    math(EXPR group "${number} / 5")
+    set_property(
+      SOURCE ${file}
+      TARGET_DIRECTORY ${target}
+      PROPERTY UNITY_GROUP ${room}_${group})
+    math(EXPR number "${number} + 1")
+  endforeach()
 endfunction()
 
 # Left out by the preset for the debugger, which shows that each file includes what it needs.

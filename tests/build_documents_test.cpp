@@ -12,17 +12,17 @@
 namespace wakuzume {
 namespace {
 
-struct Made {
+struct Rich {
   Scene scene;
   Plan plan;
   Built built;
 };
 
 /// Split, joined, with colliders and a carried source.
-Made make_rich(std::uint32_t seed) {
+Rich make_rich(std::uint32_t seed) {
   const SplitSettings pieces{
       .nodes = {"*"}, .by = static_cast<SplitBy>(seed % 2), .cell_size_m = 0.5};
-  Made out;
+  Rich out;
   out.scene = std::move(split(test::make_random_scene(seed, 40), pieces)->scene);
   out.plan = *propose(out.scene, *survey(out.scene),
                       {.repeats = static_cast<Repeats>(seed % 3),
@@ -47,7 +47,7 @@ class RichDocuments : public testing::TestWithParam<int> {
     EXPECT_TRUE(write_text(path, text));
     return path;
   }
-  Made made_;
+  Rich made_;
 };
 
 TEST_P(RichDocuments, ComeBackAsTheyWere) {
@@ -104,7 +104,7 @@ INSTANTIATE_TEST_SUITE_P(Seeds, RichDocuments, testing::Range(0, 6));
 
 /// A ledger that was spoilt by hand gives an error with its place, or at least nothing else.
 TEST(RichLedger, IsHeldAgainstTheScenesItSpeaksOf) {
-  const Made made = make_rich(1);
+  const Rich made = make_rich(1);
   const auto spoil = [&](const auto& change) {
     Ledger ledger = made.built.ledger;
     change(ledger);

@@ -19,7 +19,7 @@ namespace {
 
 using test::SceneBuilder;
 
-Built build_of(const Scene& scene,
+Built build_as(const Scene& scene,
                const ProposeSettings& settings = {.repeats = Repeats::merge},
                const SurveySettings& rules = {}) {
   const auto found = survey(scene, rules);
@@ -66,7 +66,7 @@ TEST_F(KeptNodes, KeepNameExtrasAndPlace) {
   const NodeId eye = builder_.add_node("eye", no_mesh, test::at(0, 0, 9));
   builder_.scene.cameras.emplace_back();
   builder_.scene.nodes[to_index(eye)].camera = CameraId{0};
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   const auto world = make_world_matrices(built.scene);
   const Node* kept = find_node(built.scene, "door");
   ASSERT_NE(kept, nullptr);
@@ -86,7 +86,7 @@ TEST_F(KeptNodes, EmptiedParentsKeepTheirChildrensTransforms) {
   const NodeId lamp = add("lamp", bench, test::at(1));
   builder_.scene.lights.emplace_back().type = "point";
   builder_.scene.nodes[to_index(lamp)].light = LightId{0};
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   const Node* parent = find_node(built.scene, "bench");
   ASSERT_NE(parent, nullptr);
   EXPECT_EQ(parent->mesh, no_mesh);
@@ -106,7 +106,7 @@ TEST_F(KeptNodes, GroupsThatHeldNothingElseGoUnlessTheyAreMarked) {
     add("part", parent);
     add("part", parent);
   }
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   EXPECT_EQ(find_node(built.scene, "plain group"), nullptr);
   EXPECT_NE(find_node(built.scene, "marked group"), nullptr);
   EXPECT_NE(find_node(built.scene, "empty before"), nullptr);
@@ -120,7 +120,7 @@ TEST_F(KeptNodes, CollidersAndExcludedNodesStayWithAllBelow) {
   add("candle", altar);
   SurveySettings rules;
   rules.keep_nodes = {"/altar"};
-  const Built built = build_of(builder_.finish(), {.repeats = Repeats::merge}, rules);
+  const Built built = build_as(builder_.finish(), {.repeats = Repeats::merge}, rules);
   for (const char* name : {"wall_collider", "altar", "candle"}) {
     const Node* node = find_node(built.scene, name);
     ASSERT_NE(node, nullptr) << name;
@@ -139,7 +139,7 @@ TEST_F(KeptNodes, PartOfAMeshMayGoAndTheRestStaysRight) {
     builder_.add_node("w", window, test::at(i));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene, {.repeats = Repeats::merge});
+  const Built built = build_as(scene, {.repeats = Repeats::merge});
   EXPECT_EQ(make_draw_list(built.scene).size(), 1U + 3U);
   for (const LedgerRow& row : built.ledger.rows) {
     EXPECT_EQ(row.fate, row.source.primitive == 1 ? Fate::kept : Fate::merged);
@@ -168,7 +168,7 @@ TEST_F(InstanceSets, StandWhereTheirMembersStood) {
     builder_.add_node("p", mesh, trs, far);
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene, {.repeats = Repeats::instance});
+  const Built built = build_as(scene, {.repeats = Repeats::instance});
   const auto draws = make_draw_list(built.scene);
   ASSERT_EQ(draws.size(), 1U);
   const Node& node = built.scene[draws[0].node];
@@ -185,7 +185,7 @@ TEST_F(InstanceSets, LeaveOutLanesThatSayNothing) {
   for (int i = 0; i < 8; ++i) {
     builder_.add_node("p", mesh, test::at(i));
   }
-  const Built built = build_of(builder_.finish(), {.repeats = Repeats::instance});
+  const Built built = build_as(builder_.finish(), {.repeats = Repeats::instance});
   const Node& node = built.scene[make_draw_list(built.scene)[0].node];
   ASSERT_EQ(node.instancing->attributes.size(), 1U);
   EXPECT_EQ(node.instancing->attributes[0].semantic, "TRANSLATION");
@@ -208,7 +208,7 @@ TEST_F(InstanceSets, ShareLanesThatAreEqual) {
     builder_.add_node("l", other, test::scaled(1, 2, 1, {i * 2.5, 0, 4}));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene, {.repeats = Repeats::instance});
+  const Built built = build_as(scene, {.repeats = Repeats::instance});
   std::map<std::string, std::multiset<StreamId>> lanes;
   for (const Node& node : built.scene.nodes) {
     for (const Attribute& attribute :
@@ -228,7 +228,7 @@ TEST_F(InstanceSets, MirrorTheNodeAndNotTheInstances) {
     builder_.add_node("p", mesh, test::scaled(1, 1, -2, {i * 2.0, 0, 0}));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_of(scene, {.repeats = Repeats::instance});
+  const Built built = build_as(scene, {.repeats = Repeats::instance});
   const Node& node = built.scene[make_draw_list(built.scene)[0].node];
   EXPECT_EQ(node.trs.scale, (Vec3d{-1, 1, 1}));
   for (const Attribute& attribute : node.instancing->attributes) {
@@ -251,7 +251,7 @@ TEST_F(InstanceSets, TakeOnePrimitiveOfSeveral) {
   for (int i = 0; i < 9; ++i) {
     builder_.add_node("v", valve, test::at(i));
   }
-  const Built built = build_of(
+  const Built built = build_as(
       builder_.finish(), {.repeats = Repeats::instance, .equal_materials = EqualMaterials::apart});
   EXPECT_EQ(make_draw_list(built.scene).size(), 2U);
   std::array<std::set<std::uint32_t>, 2> numbers;
@@ -275,7 +275,7 @@ class Tables : public testing::Test {
 };
 
 TEST_F(Tables, LoseTheDataThatNothingRefersToAnyMore) {
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   EXPECT_EQ(built.scene.meshes.size(), 1U);
   EXPECT_EQ(built.scene.streams.size(), 4U);
   EXPECT_EQ(built.scene.views.size(), 4U);
@@ -285,7 +285,7 @@ TEST_F(Tables, LoseTheDataThatNothingRefersToAnyMore) {
 
 TEST_F(Tables, KeepWhatWasUnusedBefore) {
   builder_.add_mesh("spare", test::make_tetrahedron(), builder_.add_material("spare"));
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   EXPECT_EQ(built.scene.meshes.size(), 2U);
   EXPECT_EQ(built.scene.meshes[0].name, "spare");
   EXPECT_EQ(built.scene.materials.size(), 2U);
@@ -318,7 +318,7 @@ TEST_F(Tables, CutSharedViewsDownToWhatIsStillRead) {
       builder.set_extras(node, R"({"static":false})");
     }
   }
-  const Built built = build_of(builder.finish());
+  const Built built = build_as(builder.finish());
   const Node* last = find_node(built.scene, "last");
   ASSERT_NE(last, nullptr);
   const Primitive& kept = built.scene[last->mesh].primitives[0];
@@ -331,7 +331,7 @@ TEST_F(Tables, CutSharedViewsDownToWhatIsStillRead) {
 
 TEST_F(Tables, StayNumberedWhileAnUnknownExtensionMayPointIntoThem) {
   builder_.scene.extra.ensure().extensions = {{"X_trigger", R"({"nodes":[2]})"}};
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   EXPECT_EQ(built.scene.nodes.size(), 5U);
   EXPECT_EQ(built.scene.meshes.size(), 5U);
   ASSERT_FALSE(built.ledger.left_out.empty());
@@ -341,7 +341,7 @@ TEST_F(Tables, StayNumberedWhileAnUnknownExtensionMayPointIntoThem) {
 TEST_F(Tables, AreCompactedBesideExtensionsThatCanNotPoint) {
   builder_.scene.extra.ensure().extensions = {{"X_weather", R"({"rain":0.5,"name":"a 7"})"}};
   builder_.scene.materials[0].extra.ensure().extensions = {{"KHR_materials_ior", R"({"ior":2})"}};
-  EXPECT_EQ(build_of(builder_.finish()).scene.nodes.size(), 1U);
+  EXPECT_EQ(build_as(builder_.finish()).scene.nodes.size(), 1U);
 }
 
 TEST_F(Tables, ReferToTheSameNodesAfterRenumbering) {
@@ -353,7 +353,7 @@ TEST_F(Tables, ReferToTheSameNodesAfterRenumbering) {
   skin.skeleton = bone;
   builder_.scene.skins.push_back(skin);
   builder_.scene.nodes[to_index(body)].skin = SkinId{0};
-  const Built built = build_of(builder_.finish());
+  const Built built = build_as(builder_.finish());
   EXPECT_EQ(built.scene[built.scene.skins[0].joints[0]].name, "bone");
   EXPECT_EQ(built.scene[built.scene.skins[0].skeleton].name, "bone");
 }
@@ -366,7 +366,7 @@ TEST(BuildLevels, ShowAResultWhereItsMembersWereShown) {
   }
   builder.scene.levels[0].roots = {nodes[0], nodes[1]};
   builder.scene.levels.emplace_back().roots = {nodes[2], nodes[3]};
-  const Built built = build_of(builder.finish());
+  const Built built = build_as(builder.finish());
   ASSERT_EQ(built.scene.nodes.size(), 2U);
   EXPECT_EQ(built.scene.levels[0].roots, (std::vector<NodeId>{NodeId{0}}));
   EXPECT_EQ(built.scene.levels[1].roots, (std::vector<NodeId>{NodeId{1}}));
@@ -375,7 +375,7 @@ TEST(BuildLevels, ShowAResultWhereItsMembersWereShown) {
 TEST(BuildLedger, HasARowForEveryDrawAndItsRangesTileTheResult) {
   for (std::uint32_t seed = 100; seed < 110; ++seed) {
     const Scene scene = test::make_random_scene(seed, 80);
-    const Built built = build_of(scene, {.min_instances = 3, .repeats = Repeats::instance});
+    const Built built = build_as(scene, {.min_instances = 3, .repeats = Repeats::instance});
     const auto draws = make_draw_list(scene);
     ASSERT_EQ(built.ledger.rows.size(), draws.size());
     std::array<std::size_t, fate_count> fates{};
@@ -391,7 +391,7 @@ TEST(BuildLedger, HasARowForEveryDrawAndItsRangesTileTheResult) {
 
 TEST(BuildAgain, OfABuiltSceneMergesNothingMore) {
   const Scene scene = test::make_random_scene(12, 80);
-  const Built once = build_of(scene);
+  const Built once = build_as(scene);
   const auto found = survey(once.scene);
   const auto plan = propose(once.scene, *found, {.repeats = Repeats::merge});
   EXPECT_EQ(plan->groups.size(), 0U);

@@ -13,15 +13,15 @@
 namespace wakuzume {
 namespace {
 
-struct Made {
+struct AllMade {
   Scene scene;
   Survey survey;
   Plan plan;
   Built built;
 };
 
-Made make_all(std::uint32_t seed) {
-  Made made;
+AllMade make_all(std::uint32_t seed) {
+  AllMade made;
   made.scene = test::make_random_scene(seed, 60);
   made.survey = *survey(made.scene);
   made.plan = *propose(made.scene, made.survey,
@@ -31,7 +31,7 @@ Made make_all(std::uint32_t seed) {
   return made;
 }
 
-Assessment assess_all(const Made& made) {
+Assessment assess_all(const AllMade& made) {
   AssessSettings settings;
   settings.profile = shipped_profiles().front();
   settings.budgets = {{"draws_per_view", 10}};
@@ -48,7 +48,7 @@ std::string replace(std::string text, const std::string& what, const std::string
 TEST(PlanDocument, IsReadBackToTheSamePlan) {
   const auto file = test::make_scratch() / "a.plan.json";
   for (std::uint32_t seed = 0; seed < 5; ++seed) {
-    const Made made = make_all(seed);
+    const AllMade made = make_all(seed);
     const std::string json = to_json(made.scene, made.plan);
     ASSERT_TRUE(write_text(file.string(), json));
     const auto plan = read_plan(file.string());
@@ -99,7 +99,7 @@ std::ostream& operator<<(std::ostream& out, const Spoilt& fault) { return out <<
 class PlanFaults : public testing::TestWithParam<Spoilt> {};
 
 TEST_P(PlanFaults, AreNamedWithTheirPlace) {
-  const Made made = make_all(1);
+  const AllMade made = make_all(1);
   const auto file = test::make_scratch() / "a.plan.json";
   const std::string json = replace(to_json(made.scene, made.plan), GetParam().what, GetParam().by);
   ASSERT_TRUE(write_text(file.string(), json));
@@ -141,8 +141,8 @@ INSTANTIATE_TEST_SUITE_P(
         Spoilt{"syntax", "\"kept\": [", "\"kept\" [", ErrorCode::bad_json, ""}));
 
 /// A scene of which some is merged, some instanced and some kept.
-Made make_mixed() {
-  Made made;
+AllMade make_mixed() {
+  AllMade made;
   test::SceneBuilder builder;
   const MaterialId paint = builder.add_material("paint");
   const MeshId bolt = builder.add_mesh("bolt", test::make_square(), paint);
@@ -164,7 +164,7 @@ Made make_mixed() {
 
 TEST(LedgerDocument, IsReadBackRowByRow) {
   const auto file = test::make_scratch() / "a.ledger.json";
-  const Made made = make_mixed();
+  const AllMade made = make_mixed();
   const std::string json = to_json(made.built.ledger);
   ASSERT_TRUE(write_text(file.string(), json));
   const auto ledger = read_ledger(file.string());
@@ -193,7 +193,7 @@ TEST(LedgerDocument, IsReadBackRowByRow) {
 
 TEST(LedgerDocument, RefusesRowsOfAnotherLength) {
   const auto file = test::make_scratch() / "a.ledger.json";
-  const Made made = make_all(3);
+  const AllMade made = make_all(3);
   const std::string json = to_json(made.built.ledger);
   for (const char* rows : {"[0,0,\"merged\",1]", "[0,0,\"merged\",1,0,0,0,3,0,3,9]",
                            "[0,0,\"lost\",1,0,0,0,3,0,3]", "{}"}) {
@@ -225,7 +225,7 @@ TEST(LedgerDocument, RefusesInstancesThatNameNoRange) {
 TEST(LedgerDocument, KnowsTheSceneAfterItWasWrittenAndRead) {
   const auto folder = test::make_scratch();
   for (std::uint32_t seed = 40; seed < 50; ++seed) {
-    const Made made = make_all(seed);
+    const AllMade made = make_all(seed);
     for (const char* name : {"a.glb", "a.gltf"}) {
       const std::string path = (folder / name).string();
       ASSERT_TRUE(write_scene(made.built.scene, path));
@@ -245,7 +245,7 @@ TEST(Documents, AreWhatTheirSchemasSay) {
     return test::run_program(command);
   };
   for (std::uint32_t seed = 0; seed < 3; ++seed) {
-    const Made made = make_all(seed);
+    const AllMade made = make_all(seed);
     const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
     const auto draws = make_draw_table(made.scene, made.survey, {});
     const SharingInput input{&made.scene, &made.survey, {}};
@@ -276,7 +276,7 @@ TEST(Documents, AreWhatTheirSchemasSay) {
 }
 
 TEST(SurveyDocument, AddsUp) {
-  const Made made = make_all(6);
+  const AllMade made = make_all(6);
   simdjson::dom::parser parser;
   const simdjson::dom::element root =
       parser.parse(to_json(made.scene, made.survey, assess_all(made)));
@@ -296,7 +296,7 @@ TEST(SurveyDocument, AddsUp) {
 }
 
 TEST(VerdictDocument, HasCountsBeforeAndAfter) {
-  const Made made = make_all(7);
+  const AllMade made = make_all(7);
   const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
   simdjson::dom::parser parser;
   const simdjson::dom::element root = parser.parse(to_json(*verdict));

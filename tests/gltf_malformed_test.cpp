@@ -51,19 +51,19 @@ TEST(ReadScene, ReadsTheFileThatTheOthersSpoil) {
             (std::vector<std::uint32_t>{0, 1, 2}));
 }
 
-struct Fault {
+struct Malformed {
   const char* name;
   const char* replaced;
   const char* by;
   ErrorCode code;
   const char* pointer;
 };
-std::ostream& operator<<(std::ostream& out, const Fault& fault) { return out << fault.name; }
+std::ostream& operator<<(std::ostream& out, const Malformed& fault) { return out << fault.name; }
 
-class ReadSceneFault : public testing::TestWithParam<Fault> {};
+class ReadSceneFault : public testing::TestWithParam<Malformed> {};
 
 TEST_P(ReadSceneFault, IsNamedWithItsPlace) {
-  const Fault& fault = GetParam();
+  const Malformed& fault = GetParam();
   const auto scene = read_text(make_file(fault.replaced, fault.by));
   ASSERT_FALSE(scene) << "read without an error";
   EXPECT_EQ(scene.error().code, fault.code) << to_string(scene.error());
@@ -75,83 +75,87 @@ TEST_P(ReadSceneFault, IsNamedWithItsPlace) {
 INSTANTIATE_TEST_SUITE_P(
     Json,
     ReadSceneFault,
-    testing::Values(Fault{"version", "\"2.0\"", "\"1.0\"", ErrorCode::not_supported, "/asset"},
-                    Fault{"no asset", "\"asset\"", "\"assets\"", ErrorCode::missing_member, ""},
-                    Fault{"wrong type", "\"count\":3", "\"count\":\"3\"", ErrorCode::bad_type,
-                          "/accessors/0/count"},
-                    Fault{"negative count", "\"count\":3", "\"count\":-3", ErrorCode::bad_value,
-                          "/accessors/0/count"},
-                    Fault{"fraction", "\"count\":3", "\"count\":3.5", ErrorCode::bad_value,
-                          "/accessors/0/count"},
-                    Fault{"huge number", "\"count\":3", "\"count\":1e300", ErrorCode::bad_value,
-                          "/accessors/0/count"},
-                    Fault{"object for array", "\"nodes\":[0]", "\"nodes\":{}", ErrorCode::bad_type,
-                          "/scenes/0/nodes"},
-                    Fault{"wrong enum", "5126", "5127", ErrorCode::bad_value,
-                          "/accessors/0/componentType"},
-                    Fault{"wrong type name", "VEC3", "VEC5", ErrorCode::bad_value, "/accessors/0"},
-                    Fault{"wrong mode", "\"mode\":4", "\"mode\":7", ErrorCode::bad_value,
-                          "/meshes/0/primitives/0/mode"},
-                    Fault{"wrong alpha mode", "OPAQUE", "SOLID", ErrorCode::bad_value,
-                          "/materials/0/alphaMode"},
-                    Fault{"no attributes", "\"attributes\":{\"POSITION\":0},", "",
-                          ErrorCode::missing_member, "/meshes/0/primitives/0"},
-                    Fault{"both transforms", "\"name\":\"child\"",
-                          "\"scale\":[1,1,1],\"matrix\":[1,0,0,0,0,1,0,0,0,0,1,0,0,0,0,1]",
-                          ErrorCode::bad_value, "/nodes/1"},
-                    Fault{"short vector", "\"name\":\"child\"", "\"scale\":[1,1]",
-                          ErrorCode::bad_value, "/nodes/1/scale"},
-                    Fault{"long vector", "\"name\":\"child\"", "\"scale\":[1,1,1,1]",
-                          ErrorCode::bad_value, "/nodes/1/scale"}));
+    testing::Values(
+        Malformed{"version", "\"2.0\"", "\"1.0\"", ErrorCode::not_supported, "/asset"},
+        Malformed{"no asset", "\"asset\"", "\"assets\"", ErrorCode::missing_member, ""},
+        Malformed{"wrong type", "\"count\":3", "\"count\":\"3\"", ErrorCode::bad_type,
+                  "/accessors/0/count"},
+        Malformed{"negative count", "\"count\":3", "\"count\":-3", ErrorCode::bad_value,
+                  "/accessors/0/count"},
+        Malformed{"fraction", "\"count\":3", "\"count\":3.5", ErrorCode::bad_value,
+                  "/accessors/0/count"},
+        Malformed{"huge number", "\"count\":3", "\"count\":1e300", ErrorCode::bad_value,
+                  "/accessors/0/count"},
+        Malformed{"object for array", "\"nodes\":[0]", "\"nodes\":{}", ErrorCode::bad_type,
+                  "/scenes/0/nodes"},
+        Malformed{"wrong enum", "5126", "5127", ErrorCode::bad_value, "/accessors/0/componentType"},
+        Malformed{"wrong type name", "VEC3", "VEC5", ErrorCode::bad_value, "/accessors/0"},
+        Malformed{"wrong mode", "\"mode\":4", "\"mode\":7", ErrorCode::bad_value,
+                  "/meshes/0/primitives/0/mode"},
+        Malformed{"wrong alpha mode", "OPAQUE", "SOLID", ErrorCode::bad_value,
+                  "/materials/0/alphaMode"},
+        Malformed{"no attributes", "\"attributes\":{\"POSITION\":0},", "",
+                  ErrorCode::missing_member, "/meshes/0/primitives/0"},
+        Malformed{"both transforms", "\"name\":\"child\"",
+                  "\"scale\":[1,1,1],\"matrix\":[1,0,0,0,0,1,0,0,0,0,1,0,0,0,0,1]",
+                  ErrorCode::bad_value, "/nodes/1"},
+        Malformed{"short vector", "\"name\":\"child\"", "\"scale\":[1,1]", ErrorCode::bad_value,
+                  "/nodes/1/scale"},
+        Malformed{"long vector", "\"name\":\"child\"", "\"scale\":[1,1,1,1]", ErrorCode::bad_value,
+                  "/nodes/1/scale"}));
 
 INSTANTIATE_TEST_SUITE_P(
     References,
     ReadSceneFault,
     testing::Values(
-        Fault{"mesh", "\"mesh\":0", "\"mesh\":3", ErrorCode::index_out_of_range, "/nodes/0/mesh"},
-        Fault{"null index", "\"mesh\":0", "\"mesh\":4294967295", ErrorCode::index_out_of_range,
-              "/nodes/0/mesh"},
-        Fault{"child", "\"children\":[1]", "\"children\":[2]", ErrorCode::index_out_of_range,
-              "/nodes/0/children/0"},
-        Fault{"own child", "\"children\":[1]", "\"children\":[0]", ErrorCode::node_cycle,
-              "/nodes/0"},
-        Fault{"cycle", "\"name\":\"child\"", "\"children\":[0]", ErrorCode::node_cycle, "/nodes/0"},
-        Fault{"accessor", "\"POSITION\":0", "\"POSITION\":9", ErrorCode::index_out_of_range,
-              "/meshes/0/primitives/0/attributes/POSITION"},
-        Fault{"buffer", "\"buffer\":0", "\"buffer\":1", ErrorCode::index_out_of_range,
-              "/bufferViews/0/buffer"},
-        Fault{"view end", "\"byteLength\":36", "\"byteLength\":360", ErrorCode::out_of_bounds,
-              "/bufferViews/0"},
-        Fault{"accessor end", "\"count\":3", "\"count\":4", ErrorCode::out_of_bounds,
-              "/accessors/0"},
-        Fault{"stated length", "\"byteLength\":44", "\"byteLength\":45", ErrorCode::out_of_bounds,
-              "/buffers/0/byteLength"},
-        Fault{"index value", "AAABAAIAAAA=", "AAABAAkAAAA=", ErrorCode::index_out_of_range,
-              "/meshes/0/primitives/0/indices"},
-        Fault{"zero bomb", "\"bufferView\":0,\"componentType\":5126,\"count\":3",
-              "\"componentType\":5126,\"count\":4000000000", ErrorCode::too_large,
-              "/accessors/0/count"},
-        Fault{"scene", "\"scene\":0", "\"scene\":1", ErrorCode::index_out_of_range, "/scene"}));
+        Malformed{"mesh", "\"mesh\":0", "\"mesh\":3", ErrorCode::index_out_of_range,
+                  "/nodes/0/mesh"},
+        Malformed{"null index", "\"mesh\":0", "\"mesh\":4294967295", ErrorCode::index_out_of_range,
+                  "/nodes/0/mesh"},
+        Malformed{"child", "\"children\":[1]", "\"children\":[2]", ErrorCode::index_out_of_range,
+                  "/nodes/0/children/0"},
+        Malformed{"own child", "\"children\":[1]", "\"children\":[0]", ErrorCode::node_cycle,
+                  "/nodes/0"},
+        Malformed{"cycle", "\"name\":\"child\"", "\"children\":[0]", ErrorCode::node_cycle,
+                  "/nodes/0"},
+        Malformed{"accessor", "\"POSITION\":0", "\"POSITION\":9", ErrorCode::index_out_of_range,
+                  "/meshes/0/primitives/0/attributes/POSITION"},
+        Malformed{"buffer", "\"buffer\":0", "\"buffer\":1", ErrorCode::index_out_of_range,
+                  "/bufferViews/0/buffer"},
+        Malformed{"view end", "\"byteLength\":36", "\"byteLength\":360", ErrorCode::out_of_bounds,
+                  "/bufferViews/0"},
+        Malformed{"accessor end", "\"count\":3", "\"count\":4", ErrorCode::out_of_bounds,
+                  "/accessors/0"},
+        Malformed{"stated length", "\"byteLength\":44", "\"byteLength\":45",
+                  ErrorCode::out_of_bounds, "/buffers/0/byteLength"},
+        Malformed{"index value", "AAABAAIAAAA=", "AAABAAkAAAA=", ErrorCode::index_out_of_range,
+                  "/meshes/0/primitives/0/indices"},
+        Malformed{"zero bomb", "\"bufferView\":0,\"componentType\":5126,\"count\":3",
+                  "\"componentType\":5126,\"count\":4000000000", ErrorCode::too_large,
+                  "/accessors/0/count"},
+        Malformed{"scene", "\"scene\":0", "\"scene\":1", ErrorCode::index_out_of_range, "/scene"}));
 
 INSTANTIATE_TEST_SUITE_P(
     Files,
     ReadSceneFault,
-    testing::Values(
-        Fault{"missing buffer", buffer_uri, "gone.bin", ErrorCode::cannot_open, "/buffers/0/uri"},
-        Fault{"folder", buffer_uri, ".", ErrorCode::unsafe_path, "/buffers/0/uri"},
-        Fault{"outside", buffer_uri, "../../../../etc/hostname", ErrorCode::unsafe_path,
-              "/buffers/0/uri"},
-        Fault{"hidden outside", buffer_uri, "a/%2e%2e/%2e%2e/secret.bin", ErrorCode::unsafe_path,
-              "/buffers/0/uri"},
-        Fault{"absolute", buffer_uri, "/etc/hostname", ErrorCode::unsafe_path, "/buffers/0/uri"},
-        Fault{"other scheme", buffer_uri, "ftp://host/file.bin", ErrorCode::unsafe_path,
-              "/buffers/0/uri"},
-        Fault{"broken base64", "AAABAAIAAAA=", "AAAB*AIAAAA=", ErrorCode::bad_value,
-              "/buffers/0/uri"},
-        Fault{"no uri", ",\"uri\":", ",\"url\":", ErrorCode::missing_member, "/buffers/0"},
-        Fault{"compressed", "\"scene\":0",
-              "\"extensionsRequired\":[\"KHR_draco_mesh_compression\"]", ErrorCode::not_supported,
-              "/extensionsRequired/0"}));
+    testing::Values(Malformed{"missing buffer", buffer_uri, "gone.bin", ErrorCode::cannot_open,
+                              "/buffers/0/uri"},
+                    Malformed{"folder", buffer_uri, ".", ErrorCode::unsafe_path, "/buffers/0/uri"},
+                    Malformed{"outside", buffer_uri, "../../../../etc/hostname",
+                              ErrorCode::unsafe_path, "/buffers/0/uri"},
+                    Malformed{"hidden outside", buffer_uri, "a/%2e%2e/%2e%2e/secret.bin",
+                              ErrorCode::unsafe_path, "/buffers/0/uri"},
+                    Malformed{"absolute", buffer_uri, "/etc/hostname", ErrorCode::unsafe_path,
+                              "/buffers/0/uri"},
+                    Malformed{"other scheme", buffer_uri, "ftp://host/file.bin",
+                              ErrorCode::unsafe_path, "/buffers/0/uri"},
+                    Malformed{"broken base64", "AAABAAIAAAA=", "AAAB*AIAAAA=", ErrorCode::bad_value,
+                              "/buffers/0/uri"},
+                    Malformed{"no uri", ",\"uri\":", ",\"url\":", ErrorCode::missing_member,
+                              "/buffers/0"},
+                    Malformed{"compressed", "\"scene\":0",
+                              "\"extensionsRequired\":[\"KHR_draco_mesh_compression\"]",
+                              ErrorCode::not_supported, "/extensionsRequired/0"}));
 
 TEST(ReadScene, CallsCutShortJsonWhatItIs) {
   const std::string whole = make_file();

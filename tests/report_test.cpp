@@ -100,7 +100,7 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
 }
 
 /// Values as the stages would give them, made by hand where only numbers count.
-struct Made {
+struct Reported {
   Scene scene;
   Survey survey;
   Assessment assessment;
@@ -108,7 +108,7 @@ struct Made {
   Ledger ledger;
   Verdict verdict;
 
-  explicit Made(Scene from) : scene(std::move(from)), survey(*wakuzume::survey(scene)) {
+  explicit Reported(Scene from) : scene(std::move(from)), survey(*wakuzume::survey(scene)) {
     AssessSettings settings;
     settings.profile = shipped_profiles().front();
     settings.views.count = 2;
@@ -135,7 +135,7 @@ TEST(ReportPage, ShowsNamesThatLookLikeMarkupAsText) {
     builder.add_node(script_name, builder.add_mesh(script_name, test::make_square(), material),
                      test::at(i));
   }
-  Made made(builder.finish());
+  Reported made(builder.finish());
   ASSERT_FALSE(made.plan.groups.empty());
   made.plan.groups.front().name = script_name;
   made.verdict.mismatches.push_back({{NodeId{0}, 0}, script_name});
@@ -153,7 +153,7 @@ TEST(ReportPage, ShowsNamesThatLookLikeMarkupAsText) {
 }
 
 TEST(ReportPage, KeepsItsTablesShortWithTenThousandGroups) {
-  Made made(demo::make_glasshouse());
+  Reported made(demo::make_glasshouse());
   ASSERT_FALSE(made.plan.groups.empty());
   const Group first = made.plan.groups.front();
   made.plan.groups.clear();

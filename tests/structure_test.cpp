@@ -49,11 +49,11 @@ const std::vector<Room>& list_rooms() {
       {"obj", {"files", "json"}},
       {"formats", {"gltf", "obj"}},
       {"settings", {"files", "json"}},
-      {"documents", {"files", "json", "pictures", "settings"}},
+      {"documents", {"files", "json", "settings"}},
       {"delivery", {}},
       // Around it: what is drawn.
       {"render", {"scene", "survey", "rework", "texture"}},
-      {"report", {"scene", "survey", "files", "json", "pictures"}},
+      {"report", {"scene", "survey", "texture", "files", "json", "pictures"}},
   };
   return rooms;
 }
@@ -149,6 +149,60 @@ TEST(Structure, TheToolAndTheExamplesUseWhatEveryoneCan) {
     for (const Include& include : list_includes(fs::path(WAKUZUME_SOURCE) / folder)) {
       EXPECT_EQ(include.room, "wakuzume") << include.file << " includes " << include.room;
     }
+  }
+}
+
+/// Types that a file defines where the linker sees them, each with its namespace.
+std::vector<std::string> list_types(const fs::path& path) {
+  static const std::regex opened("^namespace ?([a-z0-9_:]*) ?\\{");
+  static const std::regex closed("^\\} *// namespace ?([a-z0-9_:]*)");
+  static const std::regex type("^(?:struct|class|enum class) (\\w+)(?: final)?(?: : [^;]*)? \\{$");
+  std::vector<std::string> inside;
+  std::vector<std::string> out;
+  std::ifstream file(path);
+  for (std::string line; std::getline(file, line);) {
+    std::smatch match;
+    if (std::regex_search(line, match, opened)) {
+      inside.push_back(match[1]);
+    } else if (std::regex_search(line, match, closed)) {
+      EXPECT_TRUE(!inside.empty() && inside.back() == match[1]) << path << ": " << line;
+      inside.pop_back();
+    } else if (line == "}" && !inside.empty() && !inside.back().empty() &&
+               inside.back().find("wakuzume") == std::string::npos) {
+      inside.pop_back();  // a short one, which ends without its name
+    } else if (std::regex_search(line, match, type) &&
+               std::find(inside.begin(), inside.end(), "") == inside.end()) {
+      std::string name;
+      for (const std::string& space : inside) {
+        name += space + "::";
+      }
+      out.push_back(name + match[1].str());
+    }
+  }
+  EXPECT_TRUE(inside.empty()) << path;
+  return out;
+}
+
+// Two types of one name in different files are one to the linker, which takes the first of each of
+// their functions: no compiler sees it, and a release once crashed of it.
+TEST(Structure, NoTwoFilesDefineATypeOfOneName) {
+  std::map<std::string, std::set<std::string>> files_of;
+  for (const char* folder : {"include", "src", "cli", "demo", "tests", "bench"}) {
+    for (const auto& entry : fs::recursive_directory_iterator(fs::path(WAKUZUME_SOURCE) / folder)) {
+      const std::string path = entry.path().string();
+      if (path.find("node_modules") == std::string::npos &&
+          (path.ends_with(".cpp") || path.ends_with(".h"))) {
+        for (const std::string& type : list_types(entry.path())) {
+          files_of[type].insert(path);
+        }
+      }
+    }
+  }
+  EXPECT_GT(files_of.size(), 200U);
+  EXPECT_TRUE(files_of.contains("wakuzume::Scene"));
+  for (const auto& [type, files] : files_of) {
+    EXPECT_EQ(files.size(), 1U) << type << " is in " << *files.begin() << " and in "
+                                << *files.rbegin();
   }
 }
 

@@ -98,16 +98,6 @@ std::string to_json(const Table& table, std::span<const std::uint32_t> rows);
 /// gets an apostrophe before it, as spreadsheets ask for.
 std::string to_csv(const Table& table, std::span<const std::uint32_t> rows);
 
-/// A page of tiles to look at: its base colour (or its first picture) with the outlines, gutters
-/// and names of its tiles, and a list of them. 1280 x 800, everything in the one text.
-/// \param scene    the one that the routes are for
-/// \param picture   encoded; empty: the outlines alone
-/// \param subtitle  below the name; empty: size, how full it is, and its pictures
-std::string to_svg(const Scene& scene,
-                   const AtlasPage& page,
-                   const Bytes& picture,
-                   const std::string& subtitle = {});
-
 /// Writes text to a file, whole or not at all. Folders that lead there are made.
 /// \error cannot_write
 Result<void> write_text(const std::string& path, std::string_view text);

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -22,13 +23,18 @@ struct Image {
   Boxed<Extra> extra;
 };
 
+/// What lies beyond the ends of a texture. Values are those of glTF and OpenGL.
+inline constexpr std::uint32_t wrap_repeat = 10497;
+inline constexpr std::uint32_t wrap_clamp = 33071;
+inline constexpr std::uint32_t wrap_mirrored = 33648;
+
 /// Values are those of glTF and OpenGL; 0 leaves a filter to the engine.
 struct Sampler {
   std::string name;
   std::uint32_t mag_filter = 0;
   std::uint32_t min_filter = 0;
-  std::uint32_t wrap_s = 10497;  ///< 10497 repeat, 33071 clamp, 33648 mirrored repeat
-  std::uint32_t wrap_t = 10497;
+  std::uint32_t wrap_s = wrap_repeat;
+  std::uint32_t wrap_t = wrap_repeat;
   std::uint32_t spelled = 0;
   Boxed<Extra> extra;
 };
@@ -68,6 +74,12 @@ struct TextureSlot {
   Boxed<UvTransform> transform;
   Boxed<Extra> extra;
 };
+
+/// The UV set that a slot looks its texture up in: KHR_texture_transform may name another.
+inline std::uint32_t find_uv_set(const TextureSlot& slot) {
+  const bool other = slot.transform && slot.transform->texcoord != no_index;
+  return other ? slot.transform->texcoord : slot.texcoord;
+}
 
 enum class AlphaMode : std::uint8_t { opaque, mask, blend };
 

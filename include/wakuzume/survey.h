@@ -73,6 +73,10 @@ std::string_view to_string(StayRule rule);
 /// What a primitive becomes once strips, fans and loops are lists.
 enum class Topology : std::uint8_t { points, lines, triangles };
 std::string_view to_string(Topology topology);
+/// Of one point, line or triangle.
+inline std::uint32_t count_corners(Topology topology) {
+  return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
+}
 
 /// Everything that must be equal for draws to be merged.
 struct MergeKey {

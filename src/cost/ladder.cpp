@@ -138,8 +138,8 @@ class LadderMaker {
   bool count_views(const RunControl& run) {
     const std::size_t views = visibility_.view_count();
     std::vector<std::array<double, rung_count>> counts(views);
-    using Scratch = std::array<Stamps, rung_count>;
-    tbb::enumerable_thread_specific<Scratch> scratch;
+    using Stamped = std::array<Stamps, rung_count>;
+    tbb::enumerable_thread_specific<Stamped> scratch;
     const bool finished = for_each_index(views, run, "climbing down", [&](std::size_t v) {
       count_view(v, scratch.local(), counts[v]);
     });

@@ -13,7 +13,7 @@ namespace wakuzume {
 namespace {
 
 /// Shapes that are looked at to choose axes.
-constexpr std::size_t samples = 2048;
+constexpr std::size_t sampled_shapes = 2048;
 /// From one level of noise to the next.
 constexpr double level_factor = 4;
 constexpr double least_noise = 1e-9;
@@ -82,7 +82,7 @@ double PrototypeIndex::find_reach(const Axis& axis, double noise) const {
 /// Greedily those that tell most of the shapes apart, as long as each adds something.
 void PrototypeIndex::choose_axes(const std::vector<std::uint32_t>& shapes) {
   std::vector<std::uint32_t> sample;
-  const std::size_t step = 1 + shapes.size() / samples;
+  const std::size_t step = 1 + shapes.size() / sampled_shapes;
   for (std::size_t s = 0; s < shapes.size(); s += step) {
     sample.push_back(shapes[s]);
   }

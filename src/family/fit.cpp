@@ -52,7 +52,7 @@ Mat4d to_matrix(const Affine& map) {
 
 /// Elements as sorted lists of vertices, each turned so that its smallest vertex comes first.
 std::vector<std::array<std::uint32_t, 3>> list_elements(const Points& points) {
-  const std::size_t each = points.corners_each();
+  const std::size_t each = count_corners(points.topology);
   std::vector<std::array<std::uint32_t, 3>> out(points.corners.size() / each);
   for (std::size_t e = 0; e < out.size(); ++e) {
     std::array<std::uint32_t, 3>& element = out[e];

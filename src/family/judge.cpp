@@ -78,7 +78,7 @@ class Comparison {
         places_(places),
         shown_places_(make_places(shown, as_eigen(placed))),
         limits_(limits),
-        each_(part.corners_each()),
+        each_(count_corners(part.topology)),
         turned_(part.topology == Topology::triangles && part_.hand != shown_.hand) {
     for (const Lane& lane : part.lanes) {
       const auto hit = std::find_if(shown.lanes.begin(), shown.lanes.end(), [&](const Lane& other) {

@@ -38,9 +38,6 @@ struct Points {
   [[nodiscard]] const float* record(std::size_t vertex) const {
     return records.data() + vertex * width;
   }
-  [[nodiscard]] std::size_t corners_each() const {
-    return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
-  }
 };
 
 /// \cost one decode of what the indices use, and a sort-free search for equal vertices

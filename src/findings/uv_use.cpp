@@ -8,8 +8,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t clamp_to_edge = 33071;
-
 /// The box around a transformed range: scale, then rotation, then offset, as the extension says.
 UvRange make_transformed(const UvRange& range, const UvTransform& transform) {
   UvRange out = range;
@@ -56,7 +54,7 @@ std::vector<UvUse> list_uv_uses(const Scene& scene, const Shape& shape) {
     use.uv = static_cast<std::size_t>(hit - shape.uvs.begin());
     const SamplerId id = scene.textures[to_index(slot->texture)].sampler;
     const Sampler sampler = id == no_sampler ? Sampler{} : scene.samplers[to_index(id)];
-    use.repeats = sampler.wrap_s != clamp_to_edge || sampler.wrap_t != clamp_to_edge;
+    use.repeats = sampler.wrap_s != wrap_clamp || sampler.wrap_t != wrap_clamp;
     uses.push_back(use);
   }
   return uses;

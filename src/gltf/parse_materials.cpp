@@ -46,11 +46,13 @@ bool GltfParser::parse_sampler(JsonValue value, const At& at) {
     }
     if (key == "wrapS") {
       sampler.spelled |= spelled::sampler::wrap_s;
-      return in_.read(v, a, sampler.wrap_s) && one_of(a, sampler.wrap_s, {10497, 33071, 33648});
+      return in_.read(v, a, sampler.wrap_s) &&
+             one_of(a, sampler.wrap_s, {wrap_repeat, wrap_clamp, wrap_mirrored});
     }
     if (key == "wrapT") {
       sampler.spelled |= spelled::sampler::wrap_t;
-      return in_.read(v, a, sampler.wrap_t) && one_of(a, sampler.wrap_t, {10497, 33071, 33648});
+      return in_.read(v, a, sampler.wrap_t) &&
+             one_of(a, sampler.wrap_t, {wrap_repeat, wrap_clamp, wrap_mirrored});
     }
     return rest(key, v, a, sampler.extra);
   });

@@ -375,8 +375,8 @@ class GltfJson {
     if (sampler.min_filter != 0) {
       out_.member("minFilter", sampler.min_filter);
     }
-    unless_default("wrapS", sampler.wrap_s, 10497U, sampler.spelled, spelled::sampler::wrap_s);
-    unless_default("wrapT", sampler.wrap_t, 10497U, sampler.spelled, spelled::sampler::wrap_t);
+    unless_default("wrapS", sampler.wrap_s, wrap_repeat, sampler.spelled, spelled::sampler::wrap_s);
+    unless_default("wrapT", sampler.wrap_t, wrap_repeat, sampler.spelled, spelled::sampler::wrap_t);
     write_rest(sampler.extra);
     out_.end_object();
   }

@@ -286,7 +286,7 @@ class ObjBuilder {
     if (id == no_sampler) {
       id = make_id<SamplerId>(scene_.samplers.size());
       Sampler sampler;
-      sampler.wrap_s = sampler.wrap_t = clamp ? 33071 : 10497;
+      sampler.wrap_s = sampler.wrap_t = clamp ? wrap_clamp : wrap_repeat;
       scene_.samplers.push_back(sampler);
     }
     return id;

@@ -19,7 +19,7 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::size_t batch = 512;
+constexpr std::size_t shapes_at_once = 512;
 /// Elements of a run: few enough that their box says where they are, enough to be worth a call.
 constexpr std::size_t run_elements = 512;
 
@@ -380,8 +380,8 @@ Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, cons
   out.places.resize(survey.draws.size());
   std::vector<Growing> growing;
   std::map<VertexLayout, std::uint32_t> arena_of;
-  for (std::size_t begin = 0; begin < work.size(); begin += batch) {
-    std::vector<Packed> packed(std::min(batch, work.size() - begin));
+  for (std::size_t begin = 0; begin < work.size(); begin += shapes_at_once) {
+    std::vector<Packed> packed(std::min(shapes_at_once, work.size() - begin));
     if (!for_each_index(packed.size(), run, "reading geometry", [&](std::size_t i) {
           packed[i] = packer.pack(survey[work[begin + i].draw]);
         })) {

@@ -15,7 +15,7 @@ namespace wakuzume {
 namespace {
 
 /// Pictures that are decoded at a time: what waits for the device takes memory.
-constexpr std::size_t batch = 16;
+constexpr std::size_t pictures_at_once = 16;
 constexpr std::uint32_t most_halvings = 6;
 
 struct Wanted {
@@ -162,8 +162,8 @@ class Uploader {
   Result<bool> try_all(const std::vector<Wanted>& wanted, GpuTextures& out) {
     double megabytes = 0;
     const double share = 1.0 / static_cast<double>(1ULL << (2 * out.halvings));
-    for (std::size_t begin = 0; begin < wanted.size(); begin += batch) {
-      const std::size_t count = std::min(batch, wanted.size() - begin);
+    for (std::size_t begin = 0; begin < wanted.size(); begin += pictures_at_once) {
+      const std::size_t count = std::min(pictures_at_once, wanted.size() - begin);
       std::vector<Levels> decoded(count);
       std::vector<std::shared_ptr<GpuPicture>> known(count);
       std::vector<PictureStore::Key> keys(count);

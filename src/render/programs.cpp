@@ -39,7 +39,7 @@ std::string make_head(const ProgramKey& key) {
   return out;
 }
 
-Failure fail(const std::string& log) {
+Failure refuse_shader(const std::string& log) {
   return Failure(Error{ErrorCode::cannot_render, "the driver does not take a shader: " + log, {}});
 }
 
@@ -54,7 +54,7 @@ Result<void> attach(GLuint program, GLenum stage, const std::string& head, const
     std::array<char, 2048> log{};
     glGetShaderInfoLog(shader, static_cast<GLsizei>(log.size()), nullptr, log.data());
     glDeleteShader(shader);
-    return fail(log.data());
+    return refuse_shader(log.data());
   }
   glAttachShader(program, shader);
   glDeleteShader(shader);  // goes with the program
@@ -84,7 +84,7 @@ Result<const Program*> Programs::find(const ProgramKey& key) {
   if (good != GL_TRUE) {
     std::array<char, 2048> log{};
     glGetProgramInfoLog(id, static_cast<GLsizei>(log.size()), nullptr, log.data());
-    return fail(log.data());
+    return refuse_shader(log.data());
   }
   made.projection = glGetUniformLocation(id, "projection");
   made.axis = glGetUniformLocation(id, "axis");

@@ -5,11 +5,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <nanoflann.hpp>
 #include <numbers>
 
 #include "scene/matrix.h"
+#include "scene/srgb.h"
 
 namespace wakuzume {
 namespace {
@@ -23,45 +23,14 @@ double to_linear(std::uint8_t value) {
   static const std::array<double, 256> table = [] {
     std::array<double, 256> out{};
     for (std::size_t i = 0; i < 256; ++i) {
-      const double v = static_cast<double>(i) / 255;
-      out[i] = v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+      out[i] = wakuzume::to_linear(static_cast<double>(i) / 255);
     }
     return out;
   }();
   return table[value];
 }
 
-/// From linear light to steps of 255 by a table: within a fifth of a step where the curve is
-/// steepest.
-class Encoder {
- public:
-  Encoder() {
-    for (std::size_t i = 0; i < entries; ++i) {
-      const double x = static_cast<double>(i) / (entries - 1);
-      const double e = x <= 0.0031308 ? 12.92 * x : 1.055 * std::pow(x, 1 / 2.4) - 0.055;
-      table_[i] = static_cast<std::uint8_t>(std::lround(255 * e));
-    }
-  }
-  static const Encoder& get() {
-    static const Encoder encoder;
-    return encoder;
-  }
-  /// \pre v is in [0, 1], but for roundings
-  static std::int32_t find_entry(float v) {
-    return static_cast<std::int32_t>(v * (entries - 1) + 0.5F);
-  }
-  [[nodiscard]] std::uint8_t entry(std::int32_t i) const {
-    return table_[static_cast<std::size_t>(i)];
-  }
-
- private:
-  static constexpr std::size_t entries = 16384;
-  std::array<std::uint8_t, entries> table_{};
-};
-
-std::uint8_t to_encoded(double v) {
-  return Encoder::get().entry(Encoder::find_entry(static_cast<float>(std::clamp(v, 0.0, 1.0))));
-}
+std::uint8_t to_encoded(double v) { return linear_to_srgb(static_cast<float>(v)); }
 
 /// Oklab: a just noticeable step is about 0.02.
 /// \source B. Ottosson, "A perceptual color space for image processing", 2020
@@ -273,118 +242,6 @@ Color make_heat_color(double share) {
 Color make_dimmed(const Color& color, double factor) {
   return {to_encoded(factor * to_linear(color[0])), to_encoded(factor * to_linear(color[1])),
           to_encoded(factor * to_linear(color[2]))};
-}
-
-namespace {
-
-/// What of the old columns or rows lies below a new one: a run of them, each with its share.
-struct Below {
-  std::uint32_t first = 0;
-  std::vector<float> shares;  ///< sum 1
-};
-
-std::vector<Below> weigh(std::uint32_t from, std::uint32_t to) {
-  const double scale = static_cast<double>(from) / to;
-  std::vector<Below> out(to);
-  for (std::uint32_t n = 0; n < to; ++n) {
-    const double begin = scale > 1 ? n * scale : (n + 0.5) * scale - 0.5;
-    const double end = begin + std::max(1.0, scale);
-    const auto clip = [&](std::int64_t i) {
-      return static_cast<std::uint32_t>(std::clamp<std::int64_t>(i, 0, std::int64_t{from} - 1));
-    };
-    Below& below = out[n];
-    below.first = clip(static_cast<std::int64_t>(std::floor(begin)));
-    for (auto i = static_cast<std::int64_t>(std::floor(begin)); static_cast<double>(i) < end; ++i) {
-      const double share =
-          std::min(end, static_cast<double>(i) + 1) - std::max(begin, static_cast<double>(i));
-      if (share > 1e-9) {
-        const std::size_t at = clip(i) - below.first;
-        below.shares.resize(std::max(below.shares.size(), at + 1));
-        below.shares[at] += static_cast<float>(share / (end - begin));
-      }
-    }
-  }
-  return out;
-}
-
-/// Old pixels below a new one.
-struct PixelBlock {
-  const std::uint8_t* first;  ///< its upper left one
-  std::size_t row_bytes;
-  const std::vector<float>& columns;  ///< the share of each
-  const std::vector<float>& rows;
-
-  [[nodiscard]] bool is_plain() const {
-    std::uint32_t wanted = 0;
-    std::memcpy(&wanted, first, 4);
-    for (std::size_t r = 0; r < rows.size(); ++r) {
-      for (std::size_t c = 0; c < columns.size(); ++c) {
-        std::uint32_t pixel = 0;
-        std::memcpy(&pixel, first + r * row_bytes + 4 * c, 4);
-        if (pixel != wanted) {
-          return false;
-        }
-      }
-    }
-    return true;
-  }
-
-  /// Averaged in linear light.
-  [[nodiscard]] std::array<float, 3> find_mean() const {
-    static const std::array<float, 256> table = [] {
-      std::array<float, 256> made{};
-      for (std::size_t i = 0; i < made.size(); ++i) {
-        made[i] = static_cast<float>(to_linear(static_cast<std::uint8_t>(i)));
-      }
-      return made;
-    }();
-    std::array<float, 3> sum{};
-    for (std::size_t r = 0; r < rows.size(); ++r) {
-      const std::uint8_t* pixel = first + r * row_bytes;
-      std::array<float, 3> of_row{};
-      for (const float share : columns) {
-        of_row[0] += share * table[pixel[0]];
-        of_row[1] += share * table[pixel[1]];
-        of_row[2] += share * table[pixel[2]];
-        pixel += 4;
-      }
-      sum[0] += rows[r] * of_row[0];
-      sum[1] += rows[r] * of_row[1];
-      sum[2] += rows[r] * of_row[2];
-    }
-    return sum;
-  }
-};
-
-}  // namespace
-
-Pixels make_resized(const Pixels& pixels, std::uint32_t width_px, std::uint32_t height_px) {
-  Pixels out{width_px, height_px, std::vector<std::uint8_t>(std::size_t{4} * width_px * height_px)};
-  const std::vector<Below> columns = weigh(pixels.width_px, width_px);
-  const std::vector<Below> rows = weigh(pixels.height_px, height_px);
-  const std::size_t row_bytes = std::size_t{4} * pixels.width_px;
-  const Encoder& encoder = Encoder::get();
-  std::uint8_t* to = out.rgba.data();
-  for (const Below& row : rows) {
-    for (const Below& column : columns) {
-      const PixelBlock block{&pixels.rgba[row_bytes * row.first + std::size_t{4} * column.first],
-                             row_bytes, column.shares, row.shares};
-      // Much of a picture of draws is plain.
-      if (block.is_plain()) {
-        to[0] = block.first[0];
-        to[1] = block.first[1];
-        to[2] = block.first[2];
-      } else {
-        const std::array<float, 3> mean = block.find_mean();
-        for (std::size_t c = 0; c < 3; ++c) {
-          to[c] = encoder.entry(Encoder::find_entry(mean[c]));
-        }
-      }
-      to[3] = 255;
-      to += 4;
-    }
-  }
-  return out;
 }
 
 }  // namespace wakuzume

@@ -25,10 +25,6 @@ constexpr std::size_t max_pieces = 16'777'216;
 
 using Elements = std::vector<std::uint32_t>;  ///< list indices, `each` an element
 
-std::size_t count_corners(Topology topology) {
-  return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
-}
-
 /// Puts elements of one label together, labels in the order of their first elements.
 std::vector<Elements> gather(const Elements& list,
                              std::size_t each,

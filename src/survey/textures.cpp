@@ -39,11 +39,6 @@ void add_textures(simdjson::dom::element value,
 
 }  // namespace
 
-std::uint32_t find_uv_set(const TextureSlot& slot) {
-  const bool other = slot.transform && slot.transform->texcoord != no_index;
-  return other ? slot.transform->texcoord : slot.texcoord;
-}
-
 std::vector<TextureId> list_textures(const Scene& scene, const Material& material) {
   std::vector<TextureId> textures;
   for (const TextureSlot* slot : list_slots(material)) {

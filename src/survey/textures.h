@@ -2,16 +2,12 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <array>
 #include <vector>
 
 #include "wakuzume/scene.h"
 
 /// Which textures and images a material touches.
 namespace wakuzume {
-
-/// The UV set that a slot looks its texture up in: KHR_texture_transform may name another.
-std::uint32_t find_uv_set(const TextureSlot& slot);
 
 /// Textures of the slots and of extensions, which name theirs in members that end in "Texture".
 std::vector<TextureId> list_textures(const Scene& scene, const Material& material);

@@ -17,6 +17,7 @@
 #include <tuple>
 
 #include "rework/tangents.h"
+#include "scene/srgb.h"
 #include "survey/textures.h"
 #include "texture/charts.h"
 #include "texture/material_rules.h"

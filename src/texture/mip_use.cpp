@@ -18,7 +18,7 @@ constexpr double view_rows = 1080;
 constexpr double some_pixels = 60;
 constexpr double many_pixels = 400;
 /// A draw is looked at in so many parts, from its nearest to its farthest.
-constexpr int parts = 4;
+constexpr int parts_a_draw = 4;
 /// Levels are sorted into bins of one each, from this one on.
 constexpr int lowest_bin = static_cast<int>(SeenLevels::lowest_level);
 constexpr std::size_t bin_count = 40;
@@ -69,13 +69,13 @@ class ViewLevels {
     const double middle = (centre - eye_).norm();
     const double nearest = std::max(near_m_, middle - reach);
     const double farthest = std::max(nearest, middle + reach);
-    for (int part = 0; part < parts; ++part) {
-      const double share = (part + 0.5) / parts;
+    for (int part = 0; part < parts_a_draw; ++part) {
+      const double share = (part + 0.5) / parts_a_draw;
       const double pixel_m =
           perspective_ ? pixel_ * (nearest + share * (farthest - nearest)) : pixel_;
       // Surfaces are seen at half of their area on average.
       const double pixels =
-          std::min(area_m2 / parts / 2 / (pixel_m * pixel_m), view_rows * view_rows * 2);
+          std::min(area_m2 / parts_a_draw / 2 / (pixel_m * pixel_m), view_rows * view_rows * 2);
       const double level = std::log2(pixel_m / texel_m);
       const int bin = std::clamp(static_cast<int>(std::ceil(level)) - lowest_bin, 0,
                                  static_cast<int>(bin_count) - 1);

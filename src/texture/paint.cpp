@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "scene/running.h"
+#include "scene/srgb.h"
 #include "survey/textures.h"
 #include "texture/bake.h"
 #include "texture/material_rules.h"
@@ -93,7 +94,7 @@ class TilePainter {
 
   void fill_solid(const Pixels& pixels, const TextureSlot& slot) {
     AxisShares one;
-    one.add(0, 1, 1, clamp_to_edge);
+    one.add(0, 1, 1, wrap_clamp);
     resample(pixels, writer_.averaging(), one, one,
              [&](std::size_t, const std::vector<float>& value) {
                for (std::size_t y = rect_.top; y < rect_.bottom; ++y) {
@@ -269,8 +270,6 @@ class TilePainter {
     }
     return static_cast<double>(passing) / static_cast<double>(rows.size() * columns.size());
   }
-
-  static constexpr std::uint32_t clamp_to_edge = 33071;
 
   const Scene& scene_;
   const AtlasPage& page_;

@@ -25,10 +25,7 @@ struct MemberPart {
 };
 
 std::vector<MemberPart> cut_by_member(const Scene& scene, const Primitive& primitive) {
-  const Topology topology = find_topology(primitive.mode);
-  const std::size_t corners = topology == Topology::triangles ? 3
-                              : topology == Topology::lines   ? 2
-                                                              : 1;
+  const std::size_t corners = count_corners(find_topology(primitive.mode));
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
   const std::vector<float> numbers = make_floats(scene, primitive.find(layer_semantic));
   std::map<std::uint32_t, std::vector<std::uint32_t>> parts;

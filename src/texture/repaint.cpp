@@ -25,7 +25,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t clamp_to_edge = 33071;
 constexpr const char* webp_extension = "EXT_texture_webp";
 
 /// Where a material's look comes from in the end.
@@ -489,7 +488,7 @@ class Repainter {
         break;
       }
     }
-    sampler.wrap_s = sampler.wrap_t = clamp_to_edge;
+    sampler.wrap_s = sampler.wrap_t = wrap_clamp;
     return add_plain_sampler(sampler);
   }
 

@@ -5,11 +5,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "scene/srgb.h"
+#include "wakuzume/material.h"
+
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t clamp_to_edge = 33071;
-constexpr std::uint32_t wrap_mirrored = 33648;
 /// A fully transparent texel still has a say in what colour its place has.
 constexpr float least_alpha = 1.0F / 65536;
 constexpr double slack = 1e-6;
@@ -18,41 +19,12 @@ constexpr double slack = 1e-6;
 
 std::uint32_t wrap_texel(std::int64_t at, std::uint32_t texels, std::uint32_t wrap) {
   const auto count = static_cast<std::int64_t>(texels);
-  if (wrap == clamp_to_edge) {
+  if (wrap == wrap_clamp) {
     return static_cast<std::uint32_t>(std::clamp<std::int64_t>(at, 0, count - 1));
   }
   const std::int64_t period = wrap == wrap_mirrored ? 2 * count : count;
   const std::int64_t place = ((at % period) + period) % period;
   return static_cast<std::uint32_t>(place < count ? place : period - 1 - place);
-}
-
-const std::array<float, 256>& srgb_to_linear() {
-  static const std::array<float, 256> table = [] {
-    std::array<float, 256> out{};
-    for (std::size_t v = 0; v < out.size(); ++v) {
-      const double x = static_cast<double>(v) / 255;
-      out[v] = static_cast<float>(x <= 0.04045 ? x / 12.92 : std::pow((x + 0.055) / 1.055, 2.4));
-    }
-    return out;
-  }();
-  return table;
-}
-
-std::uint8_t to_byte(float value) {
-  return static_cast<std::uint8_t>(std::clamp(value, 0.0F, 1.0F) * 255.0F + 0.5F);
-}
-
-std::uint8_t linear_to_srgb(float value) {
-  static const std::vector<std::uint8_t> table = [] {
-    std::vector<std::uint8_t> out(65536);
-    for (std::size_t v = 0; v < out.size(); ++v) {
-      const double x = static_cast<double>(v) / 65535;
-      out[v] = to_byte(static_cast<float>(
-          x <= 0.0031308 ? 12.92 * x : 1.055 * std::pow(x, 1 / 2.4) - 0.055));
-    }
-    return out;
-  }();
-  return table[static_cast<std::size_t>(std::clamp(value, 0.0F, 1.0F) * 65535.0F + 0.5F)];
 }
 
 void AxisShares::add(double low, double high, std::uint32_t texels, std::uint32_t wrap) {
@@ -122,14 +94,17 @@ void filter_row(const Pixels& from,
   }
 }
 
-Pixels make_halved(const Pixels& from, TexelKind kind) {
-  Pixels out{std::max(1U, from.width_px / 2), std::max(1U, from.height_px / 2), {}};
+Pixels make_smaller(const Pixels& from,
+                    std::uint32_t width_px,
+                    std::uint32_t height_px,
+                    TexelKind kind) {
+  Pixels out{width_px, height_px, {}};
   out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
   const auto make_shares = [](std::uint32_t fine, std::uint32_t coarse) {
     AxisShares shares;
     for (std::uint32_t i = 0; i < coarse; ++i) {
       shares.add(static_cast<double>(i) * fine / coarse, static_cast<double>(i + 1) * fine / coarse,
-                 fine, clamp_to_edge);
+                 fine, wrap_clamp);
     }
     return shares;
   };
@@ -157,6 +132,11 @@ Pixels make_halved(const Pixels& from, TexelKind kind) {
              }
            });
   return out;
+}
+
+Pixels make_halved(const Pixels& from, TexelKind kind) {
+  return make_smaller(from, std::max(1U, from.width_px / 2), std::max(1U, from.height_px / 2),
+                      kind);
 }
 
 }  // namespace wakuzume

@@ -13,11 +13,6 @@
 /// Pictures at another size, pixel by pixel from the area of texels that each covers.
 namespace wakuzume {
 
-/// Linear light of an 8-bit sRGB value, and back. \source IEC 61966-2-1
-const std::array<float, 256>& srgb_to_linear();
-std::uint8_t linear_to_srgb(float value);
-std::uint8_t to_byte(float value);  ///< from 0 to 1, clamped
-
 /// The texel at a place that may be beyond the ends, by a wrap mode of glTF.
 std::uint32_t wrap_texel(std::int64_t at, std::uint32_t texels, std::uint32_t wrap);
 
@@ -119,8 +114,13 @@ void resample(const Pixels& from,
   }
 }
 
-/// The next mip level: half as many texels along each side, rounded down, at least one, each the
-/// average of the area that it covers.
+/// Fewer texels, each the average of the area that it covers.
+/// \pre no more of them than before, at least one along each side
+Pixels make_smaller(const Pixels& from,
+                    std::uint32_t width_px,
+                    std::uint32_t height_px,
+                    TexelKind kind);
+/// The next mip level: half as many texels along each side, rounded down, at least one.
 Pixels make_halved(const Pixels& from, TexelKind kind);
 
 }  // namespace wakuzume

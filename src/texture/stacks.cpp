@@ -49,7 +49,6 @@ std::uint64_t count_stack_bytes(const LayerStack& stack, const MaterialSettings&
 namespace {
 
 constexpr std::uint32_t least_px = 4;
-constexpr std::uint32_t wrap_repeat = 10497;
 /// With full_resolution: times its own texels that a member's copies may take.
 constexpr std::uint64_t most_copied = 4;
 

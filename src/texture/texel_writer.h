@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "scene/srgb.h"
 #include "texture/resample.h"
 #include "wakuzume/routes.h"
 

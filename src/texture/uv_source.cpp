@@ -15,8 +15,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t wrap_repeat = 10497;
-constexpr std::uint32_t wrap_mirrored = 33648;
 /// So far below a whole tile a coordinate still counts as beginning there.
 constexpr double tile_slack = 1e-4;
 

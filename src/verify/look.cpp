@@ -66,7 +66,7 @@ bool same_texture(const Scene& before, TextureId a, const Scene& after, TextureI
 /// Where a slot's coordinates come from: KHR_texture_transform may say otherwise.
 UvTransform find_transform(const TextureSlot& slot) {
   UvTransform out = slot.transform ? *slot.transform : UvTransform{};
-  out.texcoord = out.texcoord == no_index ? slot.texcoord : out.texcoord;
+  out.texcoord = find_uv_set(slot);
   return out;
 }
 

@@ -11,10 +11,12 @@
 #include "scene/elements.h"
 #include "scene/running.h"
 #include "scene/semantics.h"
+#include "scene/srgb.h"
 #include "survey/draws.h"
 #include "survey/textures.h"
 #include "verify/mip_levels.h"
 #include "verify/repainted.h"
+#include "verify/shown_look.h"
 #include "verify/uv_audit.h"
 #include "wakuzume/verify.h"
 
@@ -30,246 +32,12 @@ constexpr double least_gain_by_shift = 0.4;
 /// Of a channel, root mean square: what is nearer than that is in its place, and rounding decides
 /// which of its neighbours is nearer still.
 constexpr double least_error_by_shift = 0.25 / 255;
-constexpr int taps = 4;  ///< along each side of the area that is averaged
-
-/// What a material shows in one place: base colour with alpha, occlusion, roughness and metalness,
-/// emission, and how far the normal leans; as encoded, from 0 to 1.
-constexpr std::size_t look_values = 11;
-using Look = std::array<double, look_values>;
-/// Which of them are one channel.
-struct LookRange {
-  std::size_t first = 0;
-  std::size_t end = 0;
-};
-constexpr LookRange channels[] = {{0, 4}, {4, 7}, {7, 10}, {10, 11}};
-
-double to_linear(double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); }
-double to_encoded(double v) {
-  return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055;
-}
-
-/// One corner of a triangle, or a place within, in one scene.
-struct Spot {
-  std::map<std::uint32_t, Vec2d> uvs;  ///< by set
-  Vec4d color{1, 1, 1, 1};
-  std::size_t layer = 0;  ///< its number, of textures with layers
-};
 
 /// A place on a draw in both scenes, and how the UVs grow from there along two directions on the
 /// surface, so that both can be averaged over the same area.
 struct Sample {
   Spot before[3];  ///< the place, and a step along two sides of its triangle
   Spot after[3];
-};
-
-/// Decoded pictures of the textures of one material.
-class Pictures {
- public:
-  Pictures(const Scene& scene, const PictureCodec& codec) : scene_(scene), codec_(codec) {}
-
-  /// What is missing or can't be decoded is white, as the renderer has it.
-  void load(const Material& material) {
-    for (const TextureSlot* slot : list_slots(material)) {
-      const ImageId id = slot->texture == no_texture ? no_image : find_image(scene_, slot->texture);
-      if (id == no_image || pictures_.contains(id)) {
-        continue;
-      }
-      const bool layered = static_cast<bool>(scene_.textures[to_index(slot->texture)].layers);
-      auto pixels = layered ? read_layers(id) : read_picture(id);
-      unread_ = unread_ || !pixels;
-      pictures_.emplace(id, pixels ? std::move(*pixels) : std::vector{white()});
-    }
-  }
-  /// Was there a picture that can't be decoded?
-  [[nodiscard]] bool unread() const { return unread_; }
-
-  /// Looked up between texels as a GPU does. \param srgb  colours are mixed in linear light
-  [[nodiscard]] Vec4d look_up(const TextureSlot& slot, const Spot& spot, bool srgb) const {
-    const UvTransform t = slot.transform ? *slot.transform : UvTransform{};
-    const auto uv = spot.uvs.find(t.texcoord == no_index ? slot.texcoord : t.texcoord);
-    const Vec2d raw = uv == spot.uvs.end() ? Vec2d{0, 0} : uv->second;
-    const double u = t.scale[0] * raw[0];
-    const double v = t.scale[1] * raw[1];
-    const Vec2d at{std::cos(t.rotation) * u + std::sin(t.rotation) * v + t.offset[0],
-                   -std::sin(t.rotation) * u + std::cos(t.rotation) * v + t.offset[1]};
-    const Texture& texture = scene_.textures[to_index(slot.texture)];
-    const Sampler sampler =
-        texture.sampler == no_sampler ? Sampler{} : scene_.samplers[to_index(texture.sampler)];
-    const Pixels& pixels = find_pixels(slot, spot.layer);
-    const double x = at[0] * pixels.width_px - 0.5;
-    const double y = at[1] * pixels.height_px - 0.5;
-    const double fx = x - std::floor(x);
-    const double fy = y - std::floor(y);
-    Vec4d sum{0, 0, 0, 0};
-    for (int corner = 0; corner < 4; ++corner) {
-      const int right = corner & 1;
-      const int below = corner >> 1;
-      const double share = (right != 0 ? fx : 1 - fx) * (below != 0 ? fy : 1 - fy);
-      const std::size_t column = wrap(std::floor(x) + right, pixels.width_px, sampler.wrap_s);
-      const std::size_t row = wrap(std::floor(y) + below, pixels.height_px, sampler.wrap_t);
-      for (std::size_t c = 0; c < 4; ++c) {
-        const double value = pixels.rgba[4 * (row * pixels.width_px + column) + c] / 255.0;
-        sum[c] += share * (srgb && c < 3 ? to_linear(value) : value);
-      }
-    }
-    return sum;
-  }
-
-  [[nodiscard]] Vec2d find_size(const TextureSlot& slot) const {
-    const Pixels& pixels = find_pixels(slot, 0);
-    return {static_cast<double>(pixels.width_px), static_cast<double>(pixels.height_px)};
-  }
-
- private:
-  static Pixels white() { return {1, 1, {255, 255, 255, 255}}; }
-
-  [[nodiscard]] Result<std::vector<Pixels>> read_picture(ImageId id) const {
-    auto pixels = codec_.decode(find_encoded(scene_, id));
-    if (!pixels) {
-      return Failure(pixels.error());
-    }
-    std::vector<Pixels> out;
-    out.push_back(std::move(*pixels));
-    return out;
-  }
-
-  [[nodiscard]] Result<std::vector<Pixels>> read_layers(ImageId id) const {
-    auto array = codec_.decode_array(find_encoded(scene_, id), 0);
-    if (!array) {
-      return Failure(array.error());
-    }
-    return std::move(array->layers);
-  }
-
-  [[nodiscard]] const Pixels& find_pixels(const TextureSlot& slot, std::size_t number) const {
-    static const std::vector<Pixels> none{white()};
-    const auto hit = pictures_.find(find_image(scene_, slot.texture));
-    const std::vector<Pixels>& layers = hit == pictures_.end() ? none : hit->second;
-    const Boxed<TextureLayers>& of = scene_.textures[to_index(slot.texture)].layers;
-    const std::size_t layer =
-        of && number < of->layer_of.size() ? of->layer_of[number] : std::size_t{0};
-    return layers[std::min(layer, layers.size() - 1)];
-  }
-
-  static std::size_t wrap(double at, std::uint32_t texels, std::uint32_t mode) {
-    const double count = texels;
-    if (!std::isfinite(at)) {
-      return 0;
-    }
-    if (mode == 33071) {
-      return static_cast<std::size_t>(std::clamp(at, 0.0, count - 1));
-    }
-    const double period = mode == 33648 ? 2 * count : count;
-    const double place = at - period * std::floor(at / period);
-    return static_cast<std::size_t>(
-        std::clamp(place < count ? place : period - 1 - place, 0.0, count - 1));
-  }
-
-  const Scene& scene_;
-  const PictureCodec& codec_;
-  std::map<ImageId, std::vector<Pixels>> pictures_;  ///< with their layers
-  bool unread_ = false;
-};
-
-/// In linear light; the normal's lean is the length of its part along the surface.
-Look find_look(const Pictures& pictures, const Material& m, const Spot& spot) {
-  Look look{};
-  const auto tex = [&](const TextureSlot& slot, bool srgb) {
-    return slot.texture == no_texture ? Vec4d{1, 1, 1, 1} : pictures.look_up(slot, spot, srgb);
-  };
-  const Vec4d base = tex(m.base_color_texture, true);
-  const Vec4d surface = tex(m.metallic_roughness_texture, false);
-  const Vec4d emission = tex(m.emissive_texture, true);
-  for (std::size_t c = 0; c < 3; ++c) {
-    look[c] = base[c] * m.base_color[c] * spot.color[c];
-    look[4 + c] = emission[c] * m.emissive[c];
-  }
-  look[3] = m.alpha_mode == AlphaMode::opaque ? 1 : base[3] * m.base_color[3] * spot.color[3];
-  look[7] = surface[1] * m.roughness;
-  look[8] = surface[2] * m.metallic;
-  look[9] = 1 + m.occlusion_texture.factor * (tex(m.occlusion_texture, false)[0] - 1);
-  if (m.normal_texture.texture != no_texture) {
-    const Vec4d n = pictures.look_up(m.normal_texture, spot, false);
-    const double x = (2 * n[0] - 1) * m.normal_texture.factor;
-    const double y = (2 * n[1] - 1) * m.normal_texture.factor;
-    const double z = 2 * n[2] - 1;
-    const double length = std::sqrt(x * x + y * y + z * z);
-    look[10] = length > 0 ? std::sqrt(x * x + y * y) / length : 0;
-    // An eight-bit normal that means straight up leans by less than this.
-    look[10] = std::max(0.0, look[10] - 0.006);
-  }
-  return look;
-}
-
-Spot move(const Spot (&spots)[3], double along, double across) {
-  Spot out = spots[0];
-  for (auto& [set, uv] : out.uvs) {
-    for (std::size_t c = 0; c < 2; ++c) {
-      uv[c] += along * (spots[1].uvs.at(set)[c] - spots[0].uvs.at(set)[c]) +
-               across * (spots[2].uvs.at(set)[c] - spots[0].uvs.at(set)[c]);
-    }
-  }
-  return out;
-}
-
-Look find_mean_look(const Pictures& pictures, const Material& material, const Spot (&spots)[3]) {
-  Look sum{};
-  for (int i = 0; i < taps * taps; ++i) {
-    const double along = (i % taps + 0.5) / taps - 0.5;
-    const double across = (i / taps + 0.5) / taps - 0.5;
-    const Look look = find_look(pictures, material, move(spots, along, across));
-    for (std::size_t v = 0; v < look_values; ++v) {
-      sum[v] += look[v] / (taps * taps);
-    }
-  }
-  for (const std::size_t v : {0U, 1U, 2U, 4U, 5U, 6U}) {
-    sum[v] = to_encoded(std::clamp(sum[v], 0.0, 1.0));
-  }
-  return sum;
-}
-
-/// The same triangle in both scenes, place by place.
-class SpotFinder {
- public:
-  SpotFinder(const Scene& scene, const Primitive& primitive) {
-    for (const Attribute& attribute : primitive.attributes) {
-      if (const auto set = find_uv_number(attribute.semantic)) {
-        uvs_[*set] = make_floats(scene, attribute.stream);
-      } else if (attribute.semantic == "COLOR_0") {
-        colors_ = make_floats(scene, attribute.stream);
-        width_ = component_count(scene[attribute.stream].element);
-      } else if (attribute.semantic == layer_semantic) {
-        layers_ = make_floats(scene, attribute.stream);
-      }
-    }
-  }
-
-  [[nodiscard]] Spot find(const std::uint32_t* corners, const Vec3d& weights) const {
-    Spot spot;
-    for (const auto& [set, values] : uvs_) {
-      Vec2d uv{0, 0};
-      for (std::size_t k = 0; k < 3; ++k) {
-        for (std::size_t c = 0; c < 2; ++c) {
-          uv[c] += weights[k] * static_cast<double>(values[2 * std::size_t{corners[k]} + c]);
-        }
-      }
-      spot.uvs[set] = uv;
-    }
-    for (std::size_t c = 0; c < width_; ++c) {
-      spot.color[c] = 0;
-      for (std::size_t k = 0; k < 3; ++k) {
-        spot.color[c] += weights[k] * static_cast<double>(colors_[width_ * corners[k] + c]);
-      }
-    }
-    spot.layer = layers_.empty() ? 0 : static_cast<std::size_t>(std::lround(layers_[corners[0]]));
-    return spot;
-  }
-
- private:
-  std::map<std::uint32_t, std::vector<float>> uvs_;
-  std::vector<float> colors_;
-  std::vector<float> layers_;
-  std::size_t width_ = 0;
 };
 
 /// All that one pair of materials has to be compared for.
@@ -309,10 +77,10 @@ class LookVerifier {
       while (end < pairs_.size() && pairs_[end].after == pairs_[begin].after) {
         ++end;
       }
-      Pictures shown(after_, codec_);
+      ShownPictures shown(after_, codec_);
       shown.load(after_[pairs_[begin].after]);
       if (!for_each_index(end - begin, run, "comparing looks", [&](std::size_t i) {
-            Pictures own(before_, codec_);
+            ShownPictures own(before_, codec_);
             own.load(before_[pairs_[begin + i].before]);
             unread[begin + i] = own.unread() ? 1 : 0;
             checks[begin + i] = compare(pairs_[begin + i], own, shown);
@@ -446,7 +214,7 @@ class LookVerifier {
   /// What part of a triangle's sides two texels of the page are.
   [[nodiscard]] double find_share(const Sample& sample,
                                   const Material& material,
-                                  const Pictures& shown) const {
+                                  const ShownPictures& shown) const {
     double longest = 0;
     for (const TextureSlot* slot : list_slots(material)) {
       if (slot->texture == no_texture || !sample.after[0].uvs.contains(slot->texcoord)) {
@@ -463,25 +231,25 @@ class LookVerifier {
     return longest > 2 ? 2 / longest : 1;
   }
 
-  LookCheck compare(Pair& pair, const Pictures& own, const Pictures& shown) const {
+  LookCheck compare(Pair& pair, const ShownPictures& own, const ShownPictures& shown) const {
     const Material& before = before_[pair.before];
     const Material& after = after_[pair.after];
     LookCheck check;
     check.material = pair.before;
     check.samples = pair.samples.size();
-    std::array<double, std::size(channels)> squares{};
+    std::array<double, std::size(look_ranges)> squares{};
     for (Sample& sample : pair.samples) {
       shorten(sample, find_share(sample, after, shown));
       const Look a = find_mean_look(own, before, sample.before);
       const Look b = find_mean_look(shown, after, sample.after);
       for (std::size_t c = 0; c < squares.size(); ++c) {
-        for (std::size_t v = channels[c].first; v < channels[c].end; ++v) {
+        for (std::size_t v = look_ranges[c].first; v < look_ranges[c].end; ++v) {
           squares[c] += (a[v] - b[v]) * (a[v] - b[v]);
         }
       }
     }
     for (std::size_t c = 0; c < squares.size() && check.samples > 0; ++c) {
-      const double values = static_cast<double>(channels[c].end - channels[c].first);
+      const double values = static_cast<double>(look_ranges[c].end - look_ranges[c].first);
       const double mean = squares[c] / values / static_cast<double>(check.samples);
       check.psnr_db = mean > 0 ? std::min(check.psnr_db, -10 * std::log10(mean)) : check.psnr_db;
     }
@@ -493,8 +261,8 @@ class LookVerifier {
   /// the place? A picture in its place is most like its source there, however it was resampled. The
   /// shift is one of the page or layer, so that it is the same for all charts of what is rebaked.
   [[nodiscard]] Vec2d find_shift(const Pair& pair,
-                                 const Pictures& own,
-                                 const Pictures& shown) const {
+                                 const ShownPictures& own,
+                                 const ShownPictures& shown) const {
     const Material& before = before_[pair.before];
     const Material& after = after_[pair.after];
     if (before.base_color_texture.texture == no_texture ||

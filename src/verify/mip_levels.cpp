@@ -10,6 +10,7 @@
 #include <map>
 
 #include "scene/running.h"
+#include "scene/srgb.h"
 #include "survey/textures.h"
 #include "texture/resample.h"
 

@@ -16,10 +16,6 @@ namespace {
 /// Pixels whose edges were decided by rounding; more of them are no rounding any more.
 constexpr double most_edges = 0.01;
 
-std::uint64_t count_list_indices_of(Topology topology) {
-  return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
-}
-
 int find_step(const std::uint8_t* a, const std::uint8_t* b) {
   return std::max({std::abs(a[0] - b[0]), std::abs(a[1] - b[1]), std::abs(a[2] - b[2])});
 }
@@ -184,9 +180,9 @@ std::vector<std::uint32_t> PixelJudge::find_sources(const Shot& after,
                      if (hit.draw != last.draw || hit.instance != last.instance ||
                          hit.element != last.element) {
                        const Draw& draw = after_[hit.draw];
-                       const LedgerRow* const row = index_.find(
-                           draw.node, draw.primitive, hit.instance,
-                           hit.element * count_list_indices_of(after_[draw.shape].topology));
+                       const LedgerRow* const row =
+                           index_.find(draw.node, draw.primitive, hit.instance,
+                                       hit.element * count_corners(after_[draw.shape].topology));
                        known =
                            row == nullptr
                                ? unknown

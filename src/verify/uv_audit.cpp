@@ -11,13 +11,13 @@
 #include "scene/running.h"
 #include "texture/uv_source.h"
 #include "verify/repainted.h"
+#include "verify/rounding.h"
 
 namespace wakuzume {
 namespace {
 
 /// Pixels of the page or layer by which a corner may be off; rounding of floats comes on top.
 constexpr double allowed_px = 0.25;
-constexpr double float_ulp = 1.1920928955078125e-7;
 
 /// One primitive before and after.
 struct Moved {

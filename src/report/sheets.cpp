@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "wakuzume/sheets.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -7,14 +9,15 @@
 
 #include "files/uri.h"
 #include "pictures/image_type.h"
-#include "wakuzume/io.h"
+#include "texture/resample.h"
+#include "wakuzume/words.h"
 
 namespace wakuzume {
 namespace {
 
 constexpr double sheet_width = 1280;
 constexpr double sheet_height = 800;
-constexpr double margin = 24;
+constexpr double sheet_margin = 24;
 constexpr double header = 56;
 constexpr double list_width = 420;
 constexpr double row_height = 19;
@@ -61,8 +64,8 @@ class PageSheet {
       : scene_(scene),
         page_(page),
         subtitle_(subtitle),
-        scale_(std::min((sheet_width - list_width - 2 * margin) / page.size.width_px,
-                        (sheet_height - header - margin) / page.size.height_px)) {}
+        scale_(std::min((sheet_width - list_width - 2 * sheet_margin) / page.size.width_px,
+                        (sheet_height - header - sheet_margin) / page.size.height_px)) {}
 
   std::string make(const Bytes& picture) {
     out_ = fmt::format(
@@ -128,7 +131,7 @@ class PageSheet {
     out_ += fmt::format(
         "<text x=\"{:g}\" y=\"32\" font-size=\"20\" font-weight=\"bold\">{}</text>\n"
         "<text x=\"{:g}\" y=\"50\" font-size=\"13\" fill=\"#555\">{}</text>\n",
-        margin, escape(page_.name), margin,
+        sheet_margin, escape(page_.name), sheet_margin,
         escape(subtitle_.empty() ? describe_page() : subtitle_));
   }
 
@@ -138,11 +141,11 @@ class PageSheet {
     out_ += fmt::format(
         "<rect x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" fill=\"#ddd\" "
         "stroke=\"#888\"/>\n",
-        margin, header, width, height);
+        sheet_margin, header, width, height);
     if (picture.size() > 0) {
       out_ += fmt::format(
-          "<image x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" href=\"{}\"/>\n", margin,
-          header, width, height, make_data_uri(find_image_type(picture), picture));
+          "<image x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" href=\"{}\"/>\n",
+          sheet_margin, header, width, height, make_data_uri(find_image_type(picture), picture));
     }
   }
 
@@ -155,7 +158,7 @@ class PageSheet {
       }
       out_ +=
           fmt::format("<rect x=\"{:.2f}\" y=\"{:.2f}\" width=\"{:.2f}\" height=\"{:.2f}\" {}/>\n",
-                      margin + x * scale_, header + y * scale_, size.width_px * scale_,
+                      sheet_margin + x * scale_, header + y * scale_, size.width_px * scale_,
                       size.height_px * scale_, style);
     };
     out_ += fmt::format("<g><title>{}: {}</title>\n", escape(name_of(tile)), describe(tile));
@@ -171,13 +174,14 @@ class PageSheet {
     out_ += fmt::format(
         "<text x=\"{:.2f}\" y=\"{:.2f}\" font-size=\"{:.1f}\" fill=\"#000\" stroke=\"#fff\" "
         "stroke-width=\"3\" paint-order=\"stroke\">{}{}</text></g>\n",
-        margin + tile.x * scale_ + 3, header + tile.y * scale_ + font + 1, font, t + 1,
+        sheet_margin + tile.x * scale_ + 3, header + tile.y * scale_ + font + 1, font, t + 1,
         escape(name));
   }
 
   void add_list() {
     const double x = sheet_width - list_width;
-    const auto rows = static_cast<std::size_t>((sheet_height - header - margin) / row_height) - 1;
+    const auto rows =
+        static_cast<std::size_t>((sheet_height - header - sheet_margin) / row_height) - 1;
     const bool cut = page_.tiles.size() > rows;
     const std::size_t shown = cut ? rows - 1 : page_.tiles.size();
     double y = header + 12;
@@ -201,6 +205,72 @@ class PageSheet {
   std::string out_;
 };
 
+/// The layers of one channel side by side, as if they were tiles of a page.
+struct LayerSheet {
+  AtlasPage page;
+  Pixels picture;
+};
+
+LayerSheet make_layer_sheet(const LayerStack& stack, const TextureArray& array, Channel channel) {
+  constexpr std::uint32_t most_px = 256;
+  constexpr std::uint32_t layer_gap_px = 8;
+  const Pixels& first = array.layers.front();
+  const std::uint32_t longest = std::max(first.width_px, first.height_px);
+  const std::uint32_t step = (longest + most_px - 1) / most_px;
+  const std::uint32_t width = std::max(1U, first.width_px / step);
+  const std::uint32_t height = std::max(1U, first.height_px / step);
+  const auto count = static_cast<std::uint32_t>(array.layers.size());
+  const auto columns = static_cast<std::uint32_t>(std::ceil(std::sqrt(static_cast<double>(count))));
+  const TexelKind kind = channel == Channel::normal ? TexelKind::normals
+                         : channel == Channel::color || channel == Channel::emissive
+                             ? TexelKind::colors
+                             : TexelKind::values;
+  LayerSheet sheet;
+  sheet.page.name = stack.name;
+  sheet.page.size = {columns * (width + layer_gap_px),
+                     (count + columns - 1) / columns * (height + layer_gap_px)};
+  sheet.picture = {sheet.page.size.width_px, sheet.page.size.height_px, {}};
+  sheet.picture.rgba.resize(std::size_t{4} * sheet.picture.width_px * sheet.picture.height_px, 0);
+  // The picture is small, the sheet speaks of layers as large as they are.
+  sheet.page.size = {sheet.page.size.width_px * step, sheet.page.size.height_px * step};
+  for (std::uint32_t l = 0; l < count; ++l) {
+    const Pixels layer = make_smaller(array.layers[l], width, height, kind);
+    Tile& tile = sheet.page.tiles.emplace_back();
+    const std::size_t member = stack[channel].find_member(l);
+    tile.material = stack.members[member];
+    const auto& copies = stack.copies[member];
+    tile.texture = {std::max(1U, first.width_px / copies[0]),
+                    std::max(1U, first.height_px / copies[1])};
+    tile.used = {0, 0, first.width_px, first.height_px};
+    tile.size = {layer.width_px * step, layer.height_px * step};
+    const std::uint32_t left = l % columns * (width + layer_gap_px);
+    const std::uint32_t top = l / columns * (height + layer_gap_px);
+    tile.x = left * step;
+    tile.y = top * step;
+    for (std::uint32_t y = 0; y < layer.height_px; ++y) {
+      std::copy_n(&layer.rgba[std::size_t{4} * y * layer.width_px], 4 * layer.width_px,
+                  &sheet.picture.rgba[4 * (std::size_t{top + y} * sheet.picture.width_px + left)]);
+    }
+  }
+  return sheet;
+}
+
+/// The first channel that has a picture; channel_count: none has.
+template <class Page>
+Channel find_first_channel(const Page& page) {
+  std::size_t c = 0;
+  while (c < channel_count && !page.has(static_cast<Channel>(c))) {
+    ++c;
+  }
+  return static_cast<Channel>(c);
+}
+constexpr auto no_channel = static_cast<Channel>(channel_count);
+
+Result<Bytes> encode(const Pixels& pixels, const PictureCodec& codec) {
+  auto bytes = codec.encode(pixels, PictureType::png);
+  return bytes ? Result<Bytes>(make_bytes(std::move(*bytes))) : Failure(bytes.error());
+}
+
 }  // namespace
 
 std::string to_svg(const Scene& scene,
@@ -208,6 +278,45 @@ std::string to_svg(const Scene& scene,
                    const Bytes& picture,
                    const std::string& subtitle) {
   return PageSheet(scene, page, subtitle).make(picture);
+}
+
+Result<std::string> paint_page_sheet(const Scene& scene,
+                                     const RoutePlan& routes,
+                                     std::size_t page,
+                                     const PictureCodec& codec,
+                                     const RunControl& run) {
+  const Channel channel = find_first_channel(routes.pages[page]);
+  if (channel == no_channel) {
+    return to_svg(scene, routes.pages[page], {});
+  }
+  const auto pixels = paint_page(scene, routes, page, channel, codec, run);
+  if (!pixels) {
+    return Failure(pixels.error());
+  }
+  const auto picture = encode(*pixels, codec);
+  return picture ? Result<std::string>(to_svg(scene, routes.pages[page], *picture))
+                 : Failure(picture.error());
+}
+
+Result<std::string> paint_stack_sheet(const Scene& scene,
+                                      const RoutePlan& routes,
+                                      std::size_t stack,
+                                      const PictureCodec& codec,
+                                      const RunControl& run) {
+  const Channel channel = find_first_channel(routes.stacks[stack]);
+  const auto array = paint_layers(scene, routes, stack, channel, codec, run);
+  if (!array) {
+    return Failure(array.error());
+  }
+  const LayerSheet sheet = make_layer_sheet(routes.stacks[stack], *array, channel);
+  const auto picture = encode(sheet.picture, codec);
+  if (!picture) {
+    return Failure(picture.error());
+  }
+  return to_svg(
+      scene, sheet.page, *picture,
+      fmt::format("{} of {}, {} x {} pixels", plural(array->layers.size(), "layer", "layers"),
+                  to_string(channel), array->layers[0].width_px, array->layers[0].height_px));
 }
 
 }  // namespace wakuzume
