@@ -379,6 +379,7 @@ TEST_F(Tool, ReadsGltfWithSideFilesToo) {
 
 TEST_F(Tool, DiesOfAnInterruptWithoutATornFile) {
   const std::string source = path("large.glb");
+  const std::string tool = test::find_tool();
   ASSERT_TRUE(write_scene(test::make_random_scene(5, 6'000), source));
   fs::create_directories(folder_ / "out");
   int status = 0;
@@ -386,7 +387,7 @@ TEST_F(Tool, DiesOfAnInterruptWithoutATornFile) {
   for (int delay_ms = 30; delay_ms < 2000; delay_ms *= 3) {
     const pid_t child = ::fork();
     if (child == 0) {
-      ::execl(WAKUZUME_TOOL, "wakuzume", "run", source.c_str(), "-o", path("out").c_str(),
+      ::execl(tool.c_str(), "wakuzume", "run", source.c_str(), "-o", path("out").c_str(),
               "--quiet", static_cast<char*>(nullptr));
       ::_exit(99);
     }

@@ -165,8 +165,8 @@ TEST(WriteText, SaysWhenTheDiskIsFull) {
   fs::create_directories(folder / "out");
   test::write_all(folder / "out" / "a.plan.json", "old");
   const auto outcome =
-      test::run_program({"bash", (folder / "limit.sh").string(), WAKUZUME_TOOL, "propose", source,
-                         "-o", (folder / "out" / "a.plan.json").string()});
+      test::run_program({"bash", (folder / "limit.sh").string(), test::find_tool(), "propose",
+                         source, "-o", (folder / "out" / "a.plan.json").string()});
   EXPECT_EQ(outcome.exit_code, 4) << outcome.err;
   EXPECT_NE(outcome.err.find("cannot_write"), std::string::npos) << outcome.err;
   EXPECT_EQ(test::read_all(folder / "out" / "a.plan.json"), "old");

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <csignal>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
 #include <thread>
@@ -85,8 +86,13 @@ Outcome run_program(const std::vector<std::string>& command) {
   return outcome;
 }
 
+std::string find_tool() {
+  const char* const other = std::getenv("WAKUZUME_TOOL");
+  return other == nullptr ? WAKUZUME_TOOL : other;
+}
+
 int kill_tool(std::vector<std::string> arguments, std::chrono::microseconds after) {
-  arguments.insert(arguments.begin(), WAKUZUME_TOOL);
+  arguments.insert(arguments.begin(), find_tool());
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   for (const int stream : {STDOUT_FILENO, STDERR_FILENO}) {
@@ -107,7 +113,7 @@ int kill_tool(std::vector<std::string> arguments, std::chrono::microseconds afte
 }
 
 Outcome run_tool(std::vector<std::string> arguments) {
-  arguments.insert(arguments.begin(), WAKUZUME_TOOL);
+  arguments.insert(arguments.begin(), find_tool());
   return run_program(arguments);
 }
 
