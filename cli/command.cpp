@@ -39,25 +39,13 @@ std::optional<ColliderShape> find_collider_shape(const std::string& word) {
   return std::nullopt;
 }
 
-void Command::apply_split() {
-  SplitSettings& split = job_.settings.split;
-  split.nodes = options_.split.empty() ? split.nodes : options_.split;
-  if (options_.split_by) {
-    split.by = *options_.split_by == "cells" ? SplitBy::cells : SplitBy::parts;
+Result<void> Command::apply_line(Settings& settings) const {
+  for (const auto& [option, values] : options_.settings) {
+    if (auto done = assign(settings, option, values); !done) {
+      return done;
+    }
   }
-  split.cell_size_m = options_.split_cell_m.value_or(split.cell_size_m);
-}
-
-void Command::apply_materials(MaterialSettings& materials) const {
-  if (options_.materials) {
-    materials.goal = *options_.materials == "fewest_draws"      ? MaterialGoal::fewest_draws
-                     : *options_.materials == "full_resolution" ? MaterialGoal::full_resolution
-                                                                : MaterialGoal::keep;
-  }
-  materials.max_page_px = options_.page_px.value_or(materials.max_page_px);
-  // Before those of the file: the first that matches counts.
-  materials.routes.insert(materials.routes.begin(), options_.routes.begin(), options_.routes.end());
-  materials.scales.insert(materials.scales.begin(), options_.scales.begin(), options_.scales.end());
+  return {};
 }
 
 std::string Command::spill_folder() const {
@@ -115,13 +103,9 @@ Result<void> Command::load_settings() {
     job_.settings = std::move(*read);
   }
   Settings& settings = job_.settings;
-  apply_line(settings.propose);
-  apply_split();
-  apply_materials(settings.materials);
-  ViewSettings& views = settings.views;
-  views.count = options_.views.value_or(views.count);
-  views.seed = options_.view_seed.value_or(views.seed);
-  settings.profile = options_.profile.value_or(settings.profile);
+  if (auto applied = apply_line(settings); !applied) {
+    return applied;
+  }
   for (const std::string& text : options_.budgets) {
     auto budget = parse_budget(text);
     if (!budget) {
@@ -134,35 +118,12 @@ Result<void> Command::load_settings() {
   }
   for (const Result<void>& valid :
        {validate(settings.split), validate(settings.materials), validate(settings.propose),
-        validate(views), validate(std::span<const Budget>(settings.budgets))}) {
+        validate(settings.views), validate(std::span<const Budget>(settings.budgets))}) {
     if (!valid) {
       return valid;
     }
   }
   return choose_tier();
-}
-
-void Command::apply_line(ProposeSettings& propose) const {
-  propose.min_instances = options_.min_instances.value_or(propose.min_instances);
-  propose.max_vertices = options_.max_vertices.value_or(propose.max_vertices);
-  propose.cell_size_m = options_.cell_size_m.value_or(propose.cell_size_m);
-  propose.triangle_growth = options_.triangle_growth.value_or(propose.triangle_growth);
-  propose.memory_growth = options_.memory_growth.value_or(propose.memory_growth);
-  if (options_.repeats) {
-    propose.repeats = *options_.repeats == "merge"      ? Repeats::merge
-                      : *options_.repeats == "instance" ? Repeats::instance
-                      : *options_.repeats == "only"     ? Repeats::only
-                                                        : Repeats::by_cost;
-  }
-  if (options_.mesh_unit) {
-    propose.mesh_unit = *options_.mesh_unit == "place" ? MeshUnit::place : MeshUnit::group;
-  }
-  if (options_.colliders) {
-    propose.colliders = find_collider_shape(*options_.colliders).value_or(propose.colliders);
-  }
-  if (options_.blended) {
-    propose.blended = *options_.blended == "merge" ? Blended::merge : Blended::keep;
-  }
 }
 
 Result<void> Command::choose_tier() {

@@ -50,10 +50,8 @@ class Command {
   Result<void> load_settings();
   /// The same with the profile and the views that they name.
   Result<void> load_job();
-  /// What the line says of materials, over what the settings say.
-  void apply_materials(MaterialSettings& materials) const;
-  /// What the line says of planning, over what the settings say.
-  void apply_line(ProposeSettings& propose) const;
+  /// What the line says, over what is there.
+  [[nodiscard]] Result<void> apply_line(Settings& settings) const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
   Result<void> write(const std::string& path, const std::string& text);
   /// The same for a document of ours, which is read again first.
@@ -96,7 +94,6 @@ class Command {
 
  private:
   [[nodiscard]] Result<void> refuse_input(const std::string& path) const;
-  void apply_split();
   void apply_build();
   /// Where pictures wait to be written: beside what the line writes.
   [[nodiscard]] std::string spill_folder() const;

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -61,26 +62,8 @@ struct Options {
   std::vector<std::string> assets;
   std::string asset_pivot = "own";
   std::string cache;
-  // Given on the line, they replace what the settings file says.
-  std::optional<std::uint32_t> min_instances;
-  std::optional<std::uint32_t> max_vertices;
-  std::optional<double> cell_size_m;
-  std::optional<double> triangle_growth;
-  std::optional<double> memory_growth;
-  std::optional<std::string> repeats;
-  std::optional<std::string> blended;
-  std::vector<std::string> split;
-  std::optional<std::string> split_by;
-  std::optional<double> split_cell_m;
-  std::optional<std::string> materials;
-  std::vector<std::string> routes;
-  std::vector<std::string> scales;
-  std::optional<std::uint32_t> page_px;
-  std::optional<std::string> mesh_unit;
-  std::optional<std::string> colliders;
-  std::optional<std::uint32_t> views;
-  std::optional<std::uint32_t> view_seed;
-  std::optional<std::string> profile;
+  /// By option, what the line says of settings, over what the file says.
+  std::map<std::string, std::vector<std::string>> settings;
   bool compares = false;  ///< plans on several terms
 };
 

@@ -8,6 +8,7 @@
 
 #include "commands.h"
 #include "wakuzume/picture.h"
+#include "wakuzume/settings_file.h"
 #include "wakuzume/version.h"
 
 namespace wakuzume::cli {
@@ -40,13 +41,44 @@ void add_format(CLI::App& command, Options& options) {
   add_format(command, options, {"text", "json"});
 }
 
+/// Options of the settings of a table, each as the settings declare it.
+void add_setting_options(CLI::App& command, Options& options, std::string_view table) {
+  for (const SettingOption& setting : list_setting_options()) {
+    if (setting.table != table) {
+      continue;
+    }
+    CLI::Option* const made = command.add_option_function<std::vector<std::string>>(
+        setting.option,
+        [&options, name = setting.option](const std::vector<std::string>& values) {
+          options.settings[name] = values;
+        },
+        setting.help);
+    made->allow_extra_args(false);
+    if (!setting.repeats) {
+      made->expected(1)->multi_option_policy(CLI::MultiOptionPolicy::TakeLast);
+    }
+    if (!setting.value.empty()) {
+      made->type_name(setting.value);
+    }
+    if (!setting.words.empty()) {
+      made->type_name("")->check(CLI::IsMember(setting.words));
+    } else if (!setting.repeats) {
+      made->check(CLI::Validator(
+          [name = setting.option](const std::string& value) {
+            Settings scratch;
+            const auto done = assign(scratch, name, {value});
+            return done ? std::string() : done.error().message;
+          },
+          ""));
+    }
+  }
+}
+
 void add_view_options(CLI::App& command, Options& options) {
-  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
-  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
+  add_setting_options(command, options, "views");
   command.add_option("--views-file", options.views_file, "Look from these views and no others")
       ->type_name("FILE");
-  command.add_option("--profile", options.profile,
-                     "Cost profile: pocket, headset, couch, desk or a TOML file");
+  add_setting_options(command, options, "cost");
 }
 
 void add_mend_option(CLI::App& command, Options& options) {
@@ -96,65 +128,15 @@ void add_survey_options(CLI::App& command, Options& options) {
 
 void add_propose_options(CLI::App& command, Options& options) {
   add_view_options(command, options);
-  command.add_option("--min-instances", options.min_instances,
-                     "An instance set has at least so many instances");
-  command
-      .add_option(
-          "--repeats", options.repeats,
-          "Repeats of one shape: by_cost, or always instance or merge them; only: merge nothing")
-      ->check(CLI::IsMember({"by_cost", "instance", "merge", "only"}));
-  command.add_option("--max-vertices", options.max_vertices, "Most vertices in one cluster");
-  command
-      .add_option("--cells", options.cell_size_m,
-                  "Cut along a grid of this many metres; 0: cut by cost")
-      ->type_name("SIZE");
-  command.add_option("--triangle-growth", options.triangle_growth,
-                     "Times today's triangles that a usual view may submit; 0: any number");
-  command.add_option("--memory-growth", options.memory_growth,
-                     "Times today's geometry bytes that the result may hold; 0: any number");
-  CLI::Option* const split =
-      command
-          .add_option("--split", options.split,
-                      "Take the meshes of these nodes to pieces first; a glob, may be given again")
-          ->type_name("NODES")
-          ->allow_extra_args(false);
+  for (const char* table : {"propose", "split", "materials"}) {
+    add_setting_options(command, options, table);
+  }
   // An earlier plan numbers the nodes of its own split.
   for (const char* earlier : {"--revise", "--rebase"}) {
     if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
-      split->excludes(option);
+      command.get_option("--split")->excludes(option);
     }
   }
-  command.add_option("--split-by", options.split_by, "Into connected parts, or by cells of a grid")
-      ->check(CLI::IsMember({"parts", "cells"}));
-  command.add_option("--split-cell", options.split_cell_m, "Edge of those cells in metres")
-      ->type_name("SIZE");
-  command
-      .add_option("--materials", options.materials,
-                  "Share materials: not at all, without losing texels, or for the fewest draws")
-      ->check(CLI::IsMember({"keep", "full_resolution", "fewest_draws"}));
-  command
-      .add_option(
-          "--route", options.routes,
-          "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again")
-      ->type_name("GLOB=ROUTE")
-      ->allow_extra_args(false);
-  command
-      .add_option("--tile-scale", options.scales,
-                  "Scale of materials' tiles by name, above 0 to 1; may be given again")
-      ->type_name("GLOB=SCALE")
-      ->allow_extra_args(false);
-  command.add_option("--page", options.page_px, "Longest side of a page of tiles, pixels")
-      ->type_name("PIXELS");
-  command
-      .add_option("--mesh-unit", options.mesh_unit,
-                  "A mesh a group, or one a place with a primitive a material")
-      ->check(CLI::IsMember({"group", "place"}));
-  command.add_option("--colliders", options.colliders, "Give every group a collider")
-      ->check(CLI::IsMember({"none", "triangles", "box", "hull"}));
-  command
-      .add_option("--blended", options.blended,
-                  "Keep blended draws in their order, or merge them too")
-      ->check(CLI::IsMember({"keep", "merge"}));
 }
 
 void add_build_options(CLI::App& command, Options& options) {
@@ -336,8 +318,7 @@ void add_picture_options(CLI::App& command, Options& options) {
           "--size", [&](const std::string& text) { parse_size(text, options); },
           "Of the picture in pixels; 1280x800 unless said")
       ->type_name("WIDTHxHEIGHT");
-  command.add_option("--views", options.views, "Views to sample beside the scene's cameras");
-  command.add_option("--view-seed", options.view_seed, "Another seed stands elsewhere");
+  add_setting_options(command, options, "views");
   command.add_option("--views-file", options.views_file, "Look from these views and no others")
       ->type_name("FILE");
 }

@@ -56,10 +56,13 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   if (!scene) {
     return Failure(scene.error());
   }
-  MaterialSettings materials = plan->routes.settings;
-  command.apply_materials(materials);
+  Settings settings;
+  settings.materials = plan->routes.settings;
+  if (auto applied = command.apply_line(settings); !applied) {
+    return Failure(applied.error());
+  }
   auto source = prepare_for(*plan, std::move(*scene), command.job(), command.tools(), command.run(),
-                            command.options().rebase.empty() ? nullptr : &materials);
+                            command.options().rebase.empty() ? nullptr : &settings.materials);
   if (!source) {
     return Failure(source.error());
   }
@@ -68,11 +71,13 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
 }
 
 /// Settings of the earlier plan, what the line says over them.
-ProposeSettings settle(const Command& command, const Plan& earlier) {
-  const bool fresh = !command.options().settings_file.empty();
-  ProposeSettings settings = fresh ? command.settings().propose : earlier.settings;
-  command.apply_line(settings);
-  return settings;
+Result<ProposeSettings> settle(const Command& command, const Plan& earlier) {
+  Settings settings = command.settings();
+  if (command.options().settings_file.empty()) {
+    settings.propose = earlier.settings;
+  }
+  auto applied = command.apply_line(settings);
+  return applied ? Result<ProposeSettings>(settings.propose) : Failure(applied.error());
 }
 
 Result<Proposal> make_from_earlier(Command& command, const std::string& file) {
@@ -86,14 +91,19 @@ Result<Proposal> make_from_earlier(Command& command, const std::string& file) {
       command.console().tell(fmt::format("{}: {}", change.path, change.what));
     }
   }
-  auto plan = rebases ? rebase(made->scene(), made->source.survey, made->plan, made->source.outlook,
-                               command.run())
-                      : revise(made->scene(), made->source.survey, made->plan,
-                               settle(command, made->plan), made->source.outlook, command.run());
+  const auto settings = settle(command, made->plan);
+  if (!settings) {
+    return Failure(settings.error());
+  }
+  const Scene& scene = made->scene();
+  const Survey& found = made->source.survey;
+  const Outlook& outlook = made->source.outlook;
+  auto plan = rebases ? rebase(scene, found, made->plan, outlook, command.run())
+                      : revise(scene, found, made->plan, *settings, outlook, command.run());
   if (!plan) {
     Error error = plan.error();
     error.place.file = file;
-    tell_changes(command, made->scene(), made->plan, error);
+    tell_changes(command, scene, made->plan, error);
     return Failure(error);
   }
   made->plan = std::move(*plan);

@@ -101,5 +101,55 @@ TEST(SettingsFile, ThatIsMissingIsNamed) {
   EXPECT_EQ(settings.error().code, ErrorCode::cannot_open);
 }
 
+TEST(SettingOptions, TakeWhatTheLineSaysOverWhatIsThere) {
+  const auto options = list_setting_options();
+  EXPECT_EQ(options.size(), 19U);
+  Settings settings;
+  settings.materials.routes = {"*=stay"};
+  settings.split.nodes = {"/old"};
+  ASSERT_TRUE(assign(settings, "--cells", {"12.5"}));
+  ASSERT_TRUE(assign(settings, "--views", {"7"}));
+  ASSERT_TRUE(assign(settings, "--repeats", {"only"}));
+  ASSERT_TRUE(assign(settings, "--profile", {"mine.toml"}));
+  ASSERT_TRUE(assign(settings, "--route", {"moss=fold", "oak=tint"}));
+  ASSERT_TRUE(assign(settings, "--split", {"/a", "/b"}));
+  EXPECT_EQ(settings.propose.cell_size_m, 12.5);
+  EXPECT_EQ(settings.views.count, 7U);
+  EXPECT_EQ(settings.propose.repeats, Repeats::only);
+  EXPECT_EQ(settings.profile, "mine.toml");
+  EXPECT_EQ(settings.materials.routes,
+            (std::vector<std::string>{"moss=fold", "oak=tint", "*=stay"}))
+      << "the first that matches counts";
+  EXPECT_EQ(settings.split.nodes, (std::vector<std::string>{"/a", "/b"}));
+  // Each word that an option lists is one that it takes.
+  for (const SettingOption& option : options) {
+    EXPECT_FALSE(option.help.empty()) << option.option;
+    EXPECT_NE(to_toml({}).find(option.key + " = "), std::string::npos) << option.option;
+    for (const std::string& word : option.words) {
+      EXPECT_TRUE(assign(settings, option.option, {word})) << option.option << " " << word;
+      EXPECT_NE(to_toml(settings).find(option.key + " = \"" + word + "\""), std::string::npos)
+          << option.option << " " << word;
+    }
+  }
+}
+
+TEST(SettingOptions, RefuseWhatIsNotOfTheirKind) {
+  Settings settings;
+  const std::string before = to_toml(settings);
+  const std::vector<std::pair<std::string, std::vector<std::string>>> wrong{
+      {"--cells", {"wide"}},    {"--cells", {"1.5m"}},
+      {"--cells", {""}},        {"--cells", {"1", "2"}},
+      {"--views", {"-1"}},      {"--views", {"1.5"}},
+      {"--repeats", {"often"}}, {"--repeats", {}},
+      {"--no-such", {"1"}},     {"--min-instances", {"99999999999"}}};
+  for (const auto& [option, values] : wrong) {
+    const auto done = assign(settings, option, values);
+    ASSERT_FALSE(done) << option;
+    EXPECT_EQ(done.error().code, ErrorCode::bad_setting);
+    EXPECT_NE(done.error().message.find(option), std::string::npos) << done.error().message;
+  }
+  EXPECT_EQ(to_toml(settings), before) << "nothing was taken over";
+}
+
 }  // namespace
 }  // namespace wakuzume

@@ -7,12 +7,20 @@
 
 #include "files/file.h"
 #include "json/in.h"
+#include "json/out.h"
 #include "wakuzume/scene.h"
 
 /// Documents of our own: plans, ledgers, surveys, verdicts, views, tables. In: values of the core;
 /// out: text by docs/formats, and the way back for those that are read. Reading is strict, with a
 /// place for whatever is wrong.
 namespace wakuzume {
+
+/// How every document begins. \param format  "wakuzume-plan"
+inline void begin_document(ReadableJsonOut& out, const char* format, std::uint32_t version) {
+  out.begin_object();
+  out.member("format", format);
+  out.member("version", version);
+}
 
 inline bool unknown_member(JsonIn& in, const At& at) {
   return in.fail(ErrorCode::bad_value, at, "there is no such member in this format");

@@ -456,9 +456,7 @@ class LedgerReader {
 
 std::string to_json(const Ledger& ledger) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", ledger_format);
-  out.member("version", ledger_version);
+  begin_document(out, ledger_format, ledger_version);
   out.member("source_path", ledger.source_path);
   out.member("source_content", to_string(ledger.source_hash));
   out.member("result_content", to_string(ledger.result_hash));

@@ -12,14 +12,14 @@ namespace {
 
 void write_settings(ReadableJsonOut& out, const MaterialSettings& settings) {
   out.begin_object("settings");
-  for_each_material_setting(settings, [&](const char*, const char* key, const auto& member,
-                                          const char*) {
-    if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
-      out.member(key, to_text(member));
-    } else {
-      out.member_line(key, member);
-    }
-  });
+  for_each_material_setting(settings,
+                            [&](const char*, const char* key, const auto& member, const Meaning&) {
+                              if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
+                                out.member(key, to_text(member));
+                              } else {
+                                out.member_line(key, member);
+                              }
+                            });
   out.end_object();
 }
 
@@ -199,7 +199,7 @@ class RoutesReader {
           bool known = false;
           bool read = true;
           for_each_material_setting(
-              settings, [&](const char*, std::string_view k, auto& member, const char*) {
+              settings, [&](const char*, std::string_view k, auto& member, const Meaning&) {
                 if (k == key) {
                   known = true;
                   read = read_setting(v, a, member);

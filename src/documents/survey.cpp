@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include <algorithm>
 
+#include "documents/document.h"
 #include "documents/totals.h"
 #include "json/out.h"
 #include "wakuzume/io.h"
@@ -230,9 +231,7 @@ void write_results(ReadableJsonOut& out, const std::vector<BudgetResult>& result
 
 std::string to_json(const Scene& scene, const Survey& survey, const Assessment& assessment) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", "wakuzume-survey");
-  out.member("version", 2U);
+  begin_document(out, "wakuzume-survey", 2);
   write_totals(out, "totals", survey.totals);
   write_bounds(out, survey.bounds);
   write_ladder(out, assessment.ladder);
@@ -263,9 +262,7 @@ std::string to_json(const Scene& scene, const Survey& survey, const Assessment& 
 
 std::string to_json(std::span<const std::string> names, const Sharing& sharing) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", "wakuzume-sharing");
-  out.member("version", 1U);
+  begin_document(out, "wakuzume-sharing", 1);
   out.begin_array("scenes");
   for (const std::string& name : names) {
     out.value(name);

@@ -1,5 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "documents/document.h"
 #include "json/out.h"
 #include "wakuzume/io.h"
 
@@ -51,9 +52,7 @@ std::string to_csv(const Table& table, std::span<const std::uint32_t> rows) {
 
 std::string to_json(const Table& table, std::span<const std::uint32_t> rows) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", "wakuzume-table");
-  out.member("version", 1U);
+  begin_document(out, "wakuzume-table", 1);
   out.begin_array("rows");
   for (const std::uint32_t row : rows) {
     JsonOut line;

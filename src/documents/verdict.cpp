@@ -1,5 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "documents/document.h"
 #include "documents/totals.h"
 #include "json/out.h"
 #include "wakuzume/io.h"
@@ -139,9 +140,7 @@ void write_drawn(ReadableJsonOut& out, const Verdict& verdict) {
 
 std::string to_json(const Verdict& verdict) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", "wakuzume-verdict");
-  out.member("version", 1U);
+  begin_document(out, "wakuzume-verdict", 1);
   out.member("passed", verdict.passed);
   write_totals(out, "before", verdict.before);
   write_totals(out, "after", verdict.after);

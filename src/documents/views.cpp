@@ -134,9 +134,7 @@ Result<std::vector<Viewpoint>> read_views(const std::string& path) {
 
 std::string to_json(std::span<const Viewpoint> views) {
   ReadableJsonOut out;
-  out.begin_object();
-  out.member("format", views_format);
-  out.member("version", 1U);
+  begin_document(out, views_format, 1);
   out.begin_array("views");
   for (const Viewpoint& view : views) {
     JsonOut line;

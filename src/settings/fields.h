@@ -9,16 +9,36 @@
 
 namespace wakuzume {
 
+/// What a setting is, with its range; and its option on the line, where it has one.
+struct Meaning {
+  // NOLINTNEXTLINE(google-explicit-constructor): most settings are told in one text
+  constexpr Meaning(const char* told) : text(told) {}
+  constexpr Meaning(const char* told,
+                    const char* named,
+                    const char* helped,
+                    const char* called = nullptr)
+      : text(told), option(named), help(helped), value(called) {}
+
+  const char* text;
+  const char* option = nullptr;
+  const char* help = nullptr;   ///< of the option
+  const char* value = nullptr;  ///< what its value is called; null: by its type
+};
+
 /// The settings of what the survey reads and from where it looks.
 template <class AnySettings, class Visit>
 void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
   auto& split = settings.split;
   visit("split", "nodes", split.nodes,
-        "node paths whose own mesh is taken to pieces before anything else; globs");
+        Meaning{
+            "node paths whose own mesh is taken to pieces before anything else; globs", "--split",
+            "Take the meshes of these nodes to pieces first; a glob, may be given again", "NODES"});
   visit("split", "by", split.by,
-        "into \"parts\" that hang together, or by the \"cells\" of a grid");
+        Meaning{"into \"parts\" that hang together, or by the \"cells\" of a grid", "--split-by",
+                "Into connected parts, or by cells of a grid"});
   visit("split", "cell_size_m", split.cell_size_m,
-        "edge of those cells in metres, from the world origin; above 0, to 1e9");
+        Meaning{"edge of those cells in metres, from the world origin; above 0, to 1e9",
+                "--split-cell", "Edge of those cells in metres", "SIZE"});
   auto& survey = settings.survey;
   visit("survey", "moving_nodes", survey.moving_nodes,
         "node paths that may move, with all below; globs, * crosses slashes");
@@ -40,15 +60,21 @@ void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
         "key in a node's extras that keeps draws apart at your wish; holds for all below");
   auto& views = settings.views;
   visit("views", "count", views.count,
-        "views that are sampled beside the scene's cameras; 0 to 65536");
-  visit("views", "seed", views.seed, "another seed stands elsewhere; 0 to 4294967295");
+        Meaning{"views that are sampled beside the scene's cameras; 0 to 65536", "--views",
+                "Views to sample beside the scene's cameras"});
+  visit("views", "seed", views.seed,
+        Meaning{"another seed stands elsewhere; 0 to 4294967295", "--view-seed",
+                "Another seed stands elsewhere"});
   visit("views", "eye_height_m", views.eye_height_m,
         "height of the eye above the surface it stands on; above 0, to 1e6");
   visit("views", "yfov_deg", views.yfov_deg, "vertical opening of sampled views; 1 to 170");
   visit("views", "aspect", views.aspect,
         "width by height, of cameras without an own too; 0.1 to 10");
-  visit("cost", "profile", settings.profile,
-        "cost profile: \"pocket\", \"headset\", \"couch\", \"desk\", or the path of a TOML file");
+  visit(
+      "cost", "profile", settings.profile,
+      Meaning{
+          "cost profile: \"pocket\", \"headset\", \"couch\", \"desk\", or the path of a TOML file",
+          "--profile", "Cost profile: pocket, headset, couch, desk or a TOML file"});
 }
 
 /// Where findings begin.
@@ -79,15 +105,28 @@ void for_each_finding_setting(AnySettings& settings, const Visit& visit) {
 template <class AnyMaterials, class Visit>
 void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
   visit("materials", "goal", materials.goal,
-        "share materials: \"keep\" all, \"full_resolution\" (lose no texel), \"fewest_draws\"");
-  visit("materials", "routes", materials.routes,
-        "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, "
-        "rebake, stay");
-  visit("materials", "scales", materials.scales,
-        "the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1");
+        Meaning{
+            "share materials: \"keep\" all, \"full_resolution\" (lose no texel), \"fewest_draws\"",
+            "--materials",
+            "Share materials: not at all, without losing texels, or for the fewest draws"});
+  visit(
+      "materials", "routes", materials.routes,
+      Meaning{
+          "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, "
+          "rebake, stay",
+          "--route",
+          "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again",
+          "GLOB=ROUTE"});
+  visit(
+      "materials", "scales", materials.scales,
+      Meaning{"the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1",
+              "--tile-scale", "Scale of materials' tiles by name, above 0 to 1; may be given again",
+              "GLOB=SCALE"});
   visit("materials", "factor_tolerance", materials.factor_tolerance,
         "factors of materials that count as equal may differ by so much; 0 to 1");
-  visit("materials", "max_page_px", materials.max_page_px, "longest side of a page; 64 to 16384");
+  visit("materials", "max_page_px", materials.max_page_px,
+        Meaning{"longest side of a page; 64 to 16384", "--page",
+                "Longest side of a page of tiles, pixels", "PIXELS"});
   visit("materials", "page_sides", materials.page_sides,
         "sides of pages: \"multiples_of_four\" or \"powers_of_two\"");
   visit("materials", "allowed_loss", materials.allowed_loss,
@@ -133,26 +172,38 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "attributes in which repeats may differ, such as \"TEXCOORD_1\"; the first one's is shown");
   auto& propose = settings.propose;
   visit("propose", "min_instances", propose.min_instances,
-        "an instance set has at least so many instances; 2 to 1e9");
+        Meaning{"an instance set has at least so many instances; 2 to 1e9", "--min-instances",
+                "An instance set has at least so many instances"});
   visit(
       "propose", "repeats", propose.repeats,
-      "repeats of one shape: \"by_cost\", \"instance\", \"merge\", or \"only\" them and no merges");
+      Meaning{
+          "repeats of one shape: \"by_cost\", \"instance\", \"merge\", or \"only\" them and no "
+          "merges",
+          "--repeats",
+          "Repeats of one shape: by_cost, or always instance or merge them; only: merge nothing"});
   visit("propose", "max_vertices", propose.max_vertices,
-        "most vertices in a cluster; up to 65535 indices take 16 bits; 3 to 4294967294");
+        Meaning{"most vertices in a cluster; up to 65535 indices take 16 bits; 3 to 4294967294",
+                "--max-vertices", "Most vertices in one cluster"});
   visit("propose", "max_extent_m", propose.max_extent_m,
         "longest side of a group in metres; 0: any; 0 to 1e9");
   visit("propose", "cell_size_m", propose.cell_size_m,
-        "edge of the grid cells in metres, from the world origin; 0: cut by cost; 0 to 1e9");
+        Meaning{"edge of the grid cells in metres, from the world origin; 0: cut by cost; 0 to 1e9",
+                "--cells", "Cut along a grid of this many metres; 0: cut by cost", "SIZE"});
   visit("propose", "triangle_growth", propose.triangle_growth,
-        "times the triangles of today that a usual view may submit; 0: any, or 1 to 1e6");
+        Meaning{"times the triangles of today that a usual view may submit; 0: any, or 1 to 1e6",
+                "--triangle-growth",
+                "Times today's triangles that a usual view may submit; 0: any number"});
   visit("propose", "few_triangles_ms", propose.few_triangles_ms,
         "no limit on triangles while those of a frame take less than this; 0 to 1e6");
   visit("propose", "memory_growth", propose.memory_growth,
-        "times the geometry bytes of today that the result may hold; 0: any, or 1 to 1e6");
+        Meaning{"times the geometry bytes of today that the result may hold; 0: any, or 1 to 1e6",
+                "--memory-growth",
+                "Times today's geometry bytes that the result may hold; 0: any number"});
   visit("propose", "few_megabytes", propose.few_megabytes,
         "no limit on memory while all geometry takes less than this; 0 to 1e6");
   visit("propose", "blended", propose.blended,
-        "draws with alpha blending: \"keep\" their own order, or \"merge\" them too");
+        Meaning{"draws with alpha blending: \"keep\" their own order, or \"merge\" them too",
+                "--blended", "Keep blended draws in their order, or merge them too"});
   visit("propose", "moving_parts", propose.moving_parts,
         "parts that move as one: \"merge\" under their moving root, or \"keep\"");
   visit("propose", "equal_materials", propose.equal_materials,
@@ -163,11 +214,14 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "values that every instance carries: \"id\", \"random\"");
   visit("propose", "value_storage", propose.value_storage,
         "how instances store tints and values: \"floats\", or \"bytes\" (four, normalized)");
-  visit("propose", "mesh_unit", propose.mesh_unit,
-        "a mesh a \"group\", or one a \"place\" (moving root, grid cell) with a primitive a "
-        "material");
+  visit(
+      "propose", "mesh_unit", propose.mesh_unit,
+      Meaning{"a mesh a \"group\", or one a \"place\" (moving root, grid cell) with a primitive a "
+              "material",
+              "--mesh-unit", "A mesh a group, or one a place with a primitive a material"});
   visit("propose", "colliders", propose.colliders,
-        "a collider a group: \"none\", its \"triangles\", a \"box\" or a convex \"hull\"");
+        Meaning{"a collider a group: \"none\", its \"triangles\", a \"box\" or a convex \"hull\"",
+                "--colliders", "Give every group a collider"});
   visit("propose", "cluster_names", propose.cluster_names,
         "names of merged meshes, of {number} {material} {mesh} {root} {level} {lightmap} {tag}");
   visit("propose", "set_names", propose.set_names, "names of instance sets, of the same words");

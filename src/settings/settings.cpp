@@ -18,10 +18,10 @@ class SettingsReader {
 
   Result<Settings> read() {
     for_each_setting(settings_,
-                     [&](const char* table, const char* key, auto& member, const char* meaning) {
+                     [&](const char* table, const char* key, auto& member, const Meaning& meaning) {
                        known_.push_back(fmt::format("{}.{}", table, key));
                        if (const auto node = root_[table][key]) {
-                         in_.read(*node.node(), known_.back(), meaning, member);
+                         in_.read(*node.node(), known_.back(), meaning.text, member);
                        }
                      });
     for (const std::string_view figure : figure_names()) {
@@ -185,14 +185,14 @@ Result<Settings> read_settings(const std::string& path) {
 std::string to_toml(const Settings& settings) {
   std::string out;
   std::string open;
-  for_each_setting(
-      settings, [&](const char* table, const char* key, const auto& member, const char* meaning) {
-        if (open != table) {
-          out += fmt::format("{}[{}]\n", open.empty() ? "" : "\n", table);
-          open = table;
-        }
-        out += fmt::format("# {}\n{} = {}\n", meaning, key, to_toml_value(member));
-      });
+  for_each_setting(settings, [&](const char* table, const char* key, const auto& member,
+                                 const Meaning& meaning) {
+    if (open != table) {
+      out += fmt::format("{}[{}]\n", open.empty() ? "" : "\n", table);
+      open = table;
+    }
+    out += fmt::format("# {}\n{} = {}\n", meaning.text, key, to_toml_value(member));
+  });
   if (settings.budgets.empty() && settings.tiers.empty()) {
     out +=
         "\n# Budgets: a survey above one of them ends with exit code 1. [[tier]] tables, from the "

@@ -1,0 +1,234 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "build/attribute_writer.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstring>
+
+#include "build/vectors.h"
+#include "scene/elements.h"
+#include "scene/matrix.h"
+
+namespace wakuzume {
+namespace {
+
+Eigen::Vector3f make_unit(const Eigen::Vector3d& direction, const Eigen::Vector3f& fallback) {
+  const double length = direction.norm();
+  // Zero and NaN have no direction; the standard wants unit length, so they get a fixed one.
+  return length > 0 && std::isfinite(length) ? Eigen::Vector3f((direction / length).cast<float>())
+                                             : fallback;
+}
+
+void store(std::byte* to, const float* values, std::size_t count) {
+  std::memcpy(to, values, count * sizeof(float));
+}
+
+/// Writes one attribute of one member, element by element.
+class AttributeWriter {
+ public:
+  AttributeWriter(const Scene& scene, const MergeMember& member, const VertexPick& pick)
+      : scene_(scene),
+        member_(member),
+        pick_(pick),
+        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()) {}
+
+  void write(const OutputAttribute& attribute, std::byte* to) {
+    const StreamId stream = member_.primitive->find(attribute.semantic);
+    switch (attribute.role) {
+      case AttributeRole::position:
+        write_positions(stream, to);
+        break;
+      case AttributeRole::normal:
+        write_normals(stream, to);
+        break;
+      case AttributeRole::tangent:
+        write_tangents(stream, to);
+        break;
+      case AttributeRole::texcoord:
+        write_texcoords(stream, to);
+        break;
+      case AttributeRole::color:
+        write_colors(attribute, stream, to);
+        break;
+      case AttributeRole::custom:
+        write_custom(attribute, stream, to);
+        break;
+    }
+  }
+
+  [[nodiscard]] const Box3d& bounds() const { return bounds_; }
+
+ private:
+  [[nodiscard]] std::uint32_t vertex_at(std::size_t v) const {
+    return pick_.vertices.empty() ? static_cast<std::uint32_t>(v) : pick_.vertices[v];
+  }
+
+  /// Calls `use(span)` with the picked vertices' components one after the other: floats where they
+  /// are stored, else doubles, which hold every other type exactly.
+  template <std::size_t width, class Use>
+  void with_values(StreamId stream, const Use& use) const {
+    const auto packed = find_packed_floats(scene_, stream);
+    if (!packed.empty() && pick_.vertices.empty()) {
+      use(packed.first(pick_.count * width));
+    } else if (!packed.empty()) {
+      std::vector<float> values;
+      values.reserve(pick_.count * width);
+      for (const std::uint32_t v : pick_.vertices) {
+        const auto from = packed.subspan(std::size_t{v} * width, width);
+        values.insert(values.end(), from.begin(), from.end());
+      }
+      use(std::span<const float>(values));
+    } else {
+      std::vector<double> values(pick_.count * width);
+      const ElementReader reader(scene_, stream);
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        reader.load(vertex_at(v), &values[v * width]);
+      }
+      use(std::span<const double>(values));
+    }
+  }
+
+  /// The block begins its ranges at multiples of four bytes.
+  static float* as_floats(std::byte* to) { return reinterpret_cast<float*>(to); }
+
+  void write_positions(StreamId stream, std::byte* to) {
+    with_values<3>(stream, [&](const auto& values) {
+      const FloatBounds bounds = transform_points(member_.matrix, values, as_floats(to));
+      for (std::size_t c = 0; c < 3; ++c) {
+        bounds_.min[c] = static_cast<double>(bounds.low[c]);
+        bounds_.max[c] = static_cast<double>(bounds.high[c]);
+      }
+    });
+  }
+
+  /// From the result's origin, not shifted: differences of positions are the more exact.
+  [[nodiscard]] Eigen::Vector3d make_spoke(const ElementReader& reader, std::uint32_t v) const {
+    Eigen::Vector3d local;
+    reader.load(v, local.data());
+    return linear_ * local;
+  }
+
+  void write_normals(StreamId stream, std::byte* to) {
+    if (stream == no_stream) {
+      write_flat_normals(to);
+      return;
+    }
+    const Eigen::Matrix3d matrix = make_normal_matrix(linear_);
+    std::array<Vec3d, 3> columns;
+    Eigen::Map<Eigen::Matrix3d>(columns.front().data()) = matrix;
+    with_values<3>(stream,
+                   [&](const auto& values) { transform_normals(columns, values, as_floats(to)); });
+  }
+
+  /// glTF 2.0 section 3.7.2.1: a primitive without normals is shaded flat. Its vertices are the
+  /// corners of its triangles here.
+  void write_flat_normals(std::byte* to) {
+    const ElementReader reader(scene_, member_.primitive->find("POSITION"));
+    const auto& corners = pick_.vertices;
+    const auto& order = pick_.indices;
+    for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
+      const Eigen::Vector3d a = make_spoke(reader, corners[order[i]]);
+      const Eigen::Vector3d b = make_spoke(reader, corners[order[i + 1]]);
+      const Eigen::Vector3d c = make_spoke(reader, corners[order[i + 2]]);
+      const Eigen::Vector3f normal = make_unit((b - a).cross(c - a), Eigen::Vector3f::UnitZ());
+      for (int corner = 0; corner < 3; ++corner) {
+        store(to, normal.data(), 3);
+        to += 3 * sizeof(float);
+      }
+    }
+  }
+
+  void write_tangents(StreamId stream, std::byte* to) {
+    const double handedness = linear_.determinant() < 0 ? -1 : 1;
+    const auto write = [&](const auto& values) {
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        const auto* const tangent = &values[4 * v];
+        const Eigen::Vector3d moved = linear_ * Eigen::Vector3d(tangent[0], tangent[1], tangent[2]);
+        const Eigen::Vector3f direction = make_unit(moved, Eigen::Vector3f::UnitX());
+        const Eigen::Vector4f stored(direction.x(), direction.y(), direction.z(),
+                                     tangent[3] * handedness < 0 ? -1.0F : 1.0F);
+        store(to + 4 * sizeof(float) * v, stored.data(), 4);
+      }
+    };
+    pick_.tangents.empty() ? with_values<4>(stream, write) : write(pick_.tangents);
+  }
+
+  void write_texcoords(StreamId stream, std::byte* to) {
+    if (stream == no_stream) {
+      std::memset(to, 0, pick_.count * 2 * sizeof(float));
+      return;
+    }
+    with_values<2>(stream, [&](const auto& values) {
+      std::transform(values.begin(), values.end(), as_floats(to),
+                     [](auto value) { return static_cast<float>(value); });
+    });
+  }
+
+  /// Missing colours are white, a missing alpha is opaque. 8 and 16 bit values pass unchanged:
+  /// v / max is exact enough in double that rounding it back gives v.
+  void write_colors(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
+    double color[4] = {1, 1, 1, 1};
+    const auto put = [&] {
+      for (std::size_t c = 0; c < 4; ++c) {
+        if (attribute.component == ComponentType::u8) {
+          const auto value = static_cast<std::uint8_t>(std::lround(color[c] * 255));
+          std::memcpy(to + c, &value, 1);
+        } else if (attribute.component == ComponentType::u16) {
+          const auto value = static_cast<std::uint16_t>(std::lround(color[c] * 65535));
+          std::memcpy(to + c * 2, &value, 2);
+        } else {
+          const auto value = static_cast<float>(color[c]);
+          std::memcpy(to + c * 4, &value, 4);
+        }
+      }
+      to += attribute.stride;
+    };
+    if (stream == no_stream) {
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        put();
+      }
+      return;
+    }
+    const ElementReader reader(scene_, stream);
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      reader.load(vertex_at(v), color);
+      put();
+    }
+  }
+
+  void write_custom(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
+    const ElementReader reader(scene_, stream);
+    const std::size_t size = element_bytes(attribute.component, attribute.element);
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      std::memset(to, 0, attribute.stride);
+      if (const std::byte* from = reader.find(vertex_at(v)); from != nullptr) {
+        std::memcpy(to, from, size);
+      }
+      to += attribute.stride;
+    }
+  }
+
+  const Scene& scene_;
+  const MergeMember& member_;
+  const VertexPick& pick_;
+  Eigen::Matrix3d linear_;
+  Box3d bounds_;
+};
+
+}  // namespace
+
+Box3d write_attributes(const Scene& scene,
+                       const MergeMember& member,
+                       const VertexPick& pick,
+                       std::span<const OutputAttribute> layout,
+                       std::span<std::byte* const> places) {
+  AttributeWriter writer(scene, member, pick);
+  for (std::size_t a = 0; a < layout.size(); ++a) {
+    writer.write(layout[a], places[a]);
+  }
+  return writer.bounds();
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,24 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstddef>
+#include <span>
+
+#include "build/attributes.h"
+#include "build/vertex_pick.h"
+#include "wakuzume/scene.h"
+
+/// The attributes of a member of a merge, moved to where it stands.
+namespace wakuzume {
+
+/// Writes all of them, each from its place on.
+/// \param places  one an attribute of the layout
+/// \return the box around the positions, as they were written
+Box3d write_attributes(const Scene& scene,
+                       const MergeMember& member,
+                       const VertexPick& pick,
+                       std::span<const OutputAttribute> layout,
+                       std::span<std::byte* const> places);
+
+}  // namespace wakuzume
