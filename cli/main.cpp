@@ -61,13 +61,14 @@ void add_setting_options(CLI::App& command, Options& options, std::string_view t
       made->type_name(setting.value);
     }
     if (!setting.words.empty()) {
-      made->type_name("")->check(CLI::IsMember(setting.words));
+      made->type_name("TEXT")->check(CLI::IsMember(setting.words));
     } else if (!setting.repeats) {
       made->check(CLI::Validator(
           [name = setting.option](const std::string& value) {
             Settings scratch;
             const auto done = assign(scratch, name, {value});
-            return done ? std::string() : done.error().message;
+            // The option is named before it.
+            return done ? std::string() : done.error().message.substr(name.size() + 2);
           },
           ""));
     }
