@@ -41,8 +41,7 @@ Result<Opened> open_result(Command& command) {
   return out;
 }
 
-/// How both commands end: the result in its file, what became of what, where it all is.
-/// \param told  before the comparison and after it
+/// How both commands end: the result in its file, what is told of it, where it all is.
 Exit deliver(Command& command,
              Built& built,
              FileDelivery delivery,

@@ -100,9 +100,8 @@ Result<Prepared> prepare(Scene scene,
                          const RunControl& run = {});
 
 /// The same for a plan that is there: by its own split, routes and rules.
-/// \param route_anew  for a scene that changed since: where the plan has routes, others are
-/// proposed
-///                    by these settings in their place; null: its own
+/// \param route_anew  for a scene that changed since: proposes other routes by these settings, if
+///                    the plan has any; null: keeps its own
 Result<Prepared> prepare_for(const Plan& plan,
                              Scene scene,
                              const Job& job,

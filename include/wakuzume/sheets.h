@@ -33,7 +33,7 @@ Result<std::string> paint_page_sheet(const Scene& scene,
                                      const PictureCodec& codec,
                                      const RunControl& run = {});
 
-/// The layers of the first channel that has any, side by side.
+/// The layers of the first channel that has any, side by side. \pre the stack has one
 /// \error as paint_layers
 Result<std::string> paint_stack_sheet(const Scene& scene,
                                       const RoutePlan& routes,

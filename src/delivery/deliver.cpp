@@ -1,10 +1,9 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <filesystem>
 
+#include "job/telling.h"
 #include "wakuzume/delivery.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
@@ -13,12 +12,6 @@ namespace wakuzume {
 namespace {
 
 namespace fs = std::filesystem;
-
-void tell(const RunControl& run, const std::string& line) {
-  if (run.observer != nullptr) {
-    run.observer->tell(line);
-  }
-}
 
 /// Writes one scene of a result, and notes what it could not hold.
 Result<void> write_and_tell(const Scene& scene,
@@ -30,7 +23,7 @@ Result<void> write_and_tell(const Scene& scene,
   if (!report) {
     return Failure(report.error());
   }
-  tell(run, fmt::format("wrote {}: {} bytes", path, report->bytes));
+  tell(run, "wrote {}: {} bytes", path, report->bytes);
   notes.insert(notes.end(), report->left_out.begin(), report->left_out.end());
   return {};
 }
@@ -69,17 +62,13 @@ Result<Scene> FileDelivery::deliver(Built& built, const RunControl& run) {
   if (auto done = write_and_tell(built.scene, target_, inputs_, run, notes); !done) {
     return Failure(done.error());
   }
-  if (run.observer != nullptr) {
-    for (const std::string& note : notes) {
-      run.observer->warn(note);
-    }
-  }
+  warn(run, notes);
   if (auto done = write_document(beside(target_, ".ledger.json"), to_json(built.ledger)); !done) {
     return Failure(done.error());
   }
   auto after = read_scene(target_, {}, run);
   if (after) {
-    tell(run, fmt::format("read {}: {} nodes", target_, after->nodes.size()));
+    tell(run, "read {}: {} nodes", target_, after->nodes.size());
   }
   return after;
 }
@@ -121,7 +110,7 @@ Result<void> write_images(const Scene& built,
         !done) {
       return Failure(done.error());
     }
-    tell(run, "wrote " + file);
+    tell(run, "wrote {}", file);
   }
   return {};
 }

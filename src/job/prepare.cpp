@@ -18,14 +18,21 @@ Result<Source> split_source(Scene scene, const SplitSettings& settings, const Ru
   if (!is_whole(scene, *made)) {
     return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
   }
-  if (run.observer != nullptr) {
-    for (const std::string& note : made->left_as) {
-      run.observer->warn(note);
-    }
-  }
+  warn(run, made->left_as);
   Source out{std::move(made->scene)};
   out.split = std::move(made->rows);
   return out;
+}
+
+Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunControl& run) {
+  auto repainted = repaint(source.scene, routes, run);
+  if (!repainted) {
+    return Failure(repainted.error());
+  }
+  source.origin = std::move(source.scene);
+  source.scene = std::move(repainted->scene);
+  source.images = std::move(repainted->images);
+  return {};
 }
 
 Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, const RunControl& run) {
@@ -59,14 +66,8 @@ Result<Source> make_source(Scene scene,
   if (!source || routes.empty()) {
     return source;
   }
-  auto repainted = repaint(source->scene, routes, run);
-  if (!repainted) {
-    return Failure(repainted.error());
-  }
-  source->origin = std::move(source->scene);
-  source->scene = std::move(repainted->scene);
-  source->images = std::move(repainted->images);
-  return source;
+  auto repainted = repaint_source(*source, routes, run);
+  return repainted ? std::move(source) : Failure(repainted.error());
 }
 
 Result<void> share_materials(Prepared& prepared,
@@ -97,15 +98,11 @@ Result<void> share_materials(Prepared& prepared,
   if (!routes) {
     return Failure(routes.error());
   }
-  auto repainted = repaint(source.scene, *routes, run);
-  if (!repainted) {
-    return Failure(repainted.error());
+  if (auto repainted = repaint_source(source, *routes, run); !repainted) {
+    return repainted;
   }
   tell(run, "routed {} materials", routes->routes.size());
   prepared.routes = std::move(*routes);
-  source.origin = std::move(source.scene);
-  source.scene = std::move(repainted->scene);
-  source.images = std::move(repainted->images);
   return survey_source(prepared, rules, run);
 }
 
@@ -197,12 +194,22 @@ Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job
   return views ? Result<Outlook>(Outlook{std::move(*views), job.profile}) : Failure(views.error());
 }
 
-Result<Plan> propose(const Prepared& source, const Job& job, const RunControl& run) {
-  auto plan =
-      propose(source.source.scene, source.survey, job.settings.propose, source.outlook, run);
+Result<Plan> propose_without(std::span<const TakenBack> taken,
+                             const Prepared& source,
+                             const Job& job,
+                             const RunControl& run) {
+  auto plan = propose_without(taken, source.source.scene, source.survey, job.settings.propose,
+                              source.outlook, run);
   if (plan) {
     plan->split = source.split;
     plan->routes = source.routes;
+  }
+  return plan;
+}
+
+Result<Plan> propose(const Prepared& source, const Job& job, const RunControl& run) {
+  auto plan = propose_without({}, source, job, run);
+  if (plan) {
     tell(run, "proposed: {} groups", plan->groups.size());
   }
   return plan;

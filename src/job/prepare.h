@@ -26,6 +26,12 @@ Result<void> share_again(Prepared& prepared,
                          const JobTools& tools,
                          const RunControl& run);
 
+/// A plan without what was taken back, with the split and the routes of its source.
+Result<Plan> propose_without(std::span<const TakenBack> taken,
+                             const Prepared& source,
+                             const Job& job,
+                             const RunControl& run);
+
 /// Sizes of images, for what plans are measured by.
 Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run);
 

@@ -141,13 +141,10 @@ class JobRun {
         return shared;
       }
     }
-    auto plan = propose_without(draws, source.source.scene, source.survey, job_.settings.propose,
-                                source.outlook, run_);
+    auto plan = propose_without(draws, source, job_, run_);
     if (!plan) {
       return Failure(plan.error());
     }
-    plan->split = source.split;
-    plan->routes = source.routes;
     out_.plan = std::move(*plan);
     watch_.stop("propose without what was rejected");
     return {};

@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
+#include <optional>
 
 #include "files/uri.h"
 #include "pictures/image_type.h"
@@ -255,16 +257,16 @@ LayerSheet make_layer_sheet(const LayerStack& stack, const TextureArray& array, 
   return sheet;
 }
 
-/// The first channel that has a picture; channel_count: none has.
+/// The first channel that has a picture.
 template <class Page>
-Channel find_first_channel(const Page& page) {
-  std::size_t c = 0;
-  while (c < channel_count && !page.has(static_cast<Channel>(c))) {
-    ++c;
+std::optional<Channel> find_first_channel(const Page& page) {
+  for (std::size_t c = 0; c < channel_count; ++c) {
+    if (page.has(static_cast<Channel>(c))) {
+      return static_cast<Channel>(c);
+    }
   }
-  return static_cast<Channel>(c);
+  return std::nullopt;
 }
-constexpr auto no_channel = static_cast<Channel>(channel_count);
 
 Result<Bytes> encode(const Pixels& pixels, const PictureCodec& codec) {
   auto bytes = codec.encode(pixels, PictureType::png);
@@ -285,11 +287,11 @@ Result<std::string> paint_page_sheet(const Scene& scene,
                                      std::size_t page,
                                      const PictureCodec& codec,
                                      const RunControl& run) {
-  const Channel channel = find_first_channel(routes.pages[page]);
-  if (channel == no_channel) {
+  const auto channel = find_first_channel(routes.pages[page]);
+  if (!channel) {
     return to_svg(scene, routes.pages[page], {});
   }
-  const auto pixels = paint_page(scene, routes, page, channel, codec, run);
+  const auto pixels = paint_page(scene, routes, page, *channel, codec, run);
   if (!pixels) {
     return Failure(pixels.error());
   }
@@ -303,12 +305,13 @@ Result<std::string> paint_stack_sheet(const Scene& scene,
                                       std::size_t stack,
                                       const PictureCodec& codec,
                                       const RunControl& run) {
-  const Channel channel = find_first_channel(routes.stacks[stack]);
-  const auto array = paint_layers(scene, routes, stack, channel, codec, run);
+  const auto channel = find_first_channel(routes.stacks[stack]);
+  assert(channel);
+  const auto array = paint_layers(scene, routes, stack, *channel, codec, run);
   if (!array) {
     return Failure(array.error());
   }
-  const LayerSheet sheet = make_layer_sheet(routes.stacks[stack], *array, channel);
+  const LayerSheet sheet = make_layer_sheet(routes.stacks[stack], *array, *channel);
   const auto picture = encode(sheet.picture, codec);
   if (!picture) {
     return Failure(picture.error());
@@ -316,7 +319,7 @@ Result<std::string> paint_stack_sheet(const Scene& scene,
   return to_svg(
       scene, sheet.page, *picture,
       fmt::format("{} of {}, {} x {} pixels", plural(array->layers.size(), "layer", "layers"),
-                  to_string(channel), array->layers[0].width_px, array->layers[0].height_px));
+                  to_string(*channel), array->layers[0].width_px, array->layers[0].height_px));
 }
 
 }  // namespace wakuzume

@@ -10,7 +10,7 @@ namespace wakuzume {
 namespace {
 
 template <class T>
-void describe(const T& member, SettingOption& out) {
+void describe(SettingOption& out) {
   if constexpr (std::is_enum_v<T>) {
     out.words.assign(Words<T>::list.begin(), Words<T>::list.end());
   } else if constexpr (std::is_same_v<T, std::vector<std::string>>) {
@@ -20,7 +20,6 @@ void describe(const T& member, SettingOption& out) {
                 : std::is_same_v<T, std::string> ? "TEXT"
                                                  : "UINT";
   }
-  static_cast<void>(member);
 }
 
 bool take(const std::string& text, std::string& out) {
@@ -52,7 +51,7 @@ std::vector<SettingOption> list_setting_options() {
       SettingOption option{
           table, key,  meaning.option, meaning.help, meaning.value == nullptr ? "" : meaning.value,
           {},    false};
-      describe(member, option);
+      describe<std::remove_cvref_t<decltype(member)>>(option);
       out.push_back(std::move(option));
     }
   });
