@@ -106,7 +106,8 @@ class ItemMaker {
     }
   }
 
-  /// Within each occurrence the parts have one merge key, and they are few enough vertices.
+  /// Within each occurrence the parts have one merge key, are few enough vertices and lie near
+  /// enough to be one group.
   [[nodiscard]] bool merges_inside(const Assembly& assembly,
                                    const std::vector<std::size_t>& unit) const {
     for (std::size_t o = 0; o < assembly.roots.size(); ++o) {
@@ -115,13 +116,16 @@ class ItemMaker {
         return in_.keys.merge[to_index(in_.survey[parts[p]].key)];
       };
       std::uint64_t vertices = 0;
+      Box3d box;
       for (const std::size_t p : unit) {
+        box.include(in_.survey[parts[p]].box);
         vertices += in_.sizes[to_index(in_.survey[parts[p]].shape)].vertices;
         if (key(p) != key(unit.front())) {
           return false;
         }
       }
-      if (vertices > in_.settings.max_vertices) {
+      const double extent = in_.settings.max_extent_m;
+      if (vertices > in_.settings.max_vertices || (extent > 0 && box.largest_extent() > extent)) {
         return false;
       }
     }

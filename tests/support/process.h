@@ -17,10 +17,10 @@ struct Outcome {
 
 /// Runs a program with stdout and stderr caught.
 Outcome run_program(const std::vector<std::string>& command);
-/// Runs the tool.
-/// The tool that was built with the tests; another one where WAKUZUME_TOOL names it, such as what is
-/// shipped.
+/// The tool that was built with the tests; another one where WAKUZUME_TOOL names it, such as what
+/// is shipped.
 std::string find_tool();
+/// Runs the tool.
 Outcome run_tool(std::vector<std::string> arguments);
 
 /// Runs the tool and kills it some time later, if it is still there. \return its exit code
