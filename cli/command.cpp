@@ -116,12 +116,8 @@ Result<void> Command::load_settings() {
   if (options_.never_mends) {
     settings.verify.mend_rounds = 0;
   }
-  for (const Result<void>& valid :
-       {validate(settings.split), validate(settings.materials), validate(settings.propose),
-        validate(settings.views), validate(std::span<const Budget>(settings.budgets))}) {
-    if (!valid) {
-      return valid;
-    }
+  if (auto valid = validate(settings); !valid) {
+    return valid;
   }
   return choose_tier();
 }

@@ -228,7 +228,7 @@ TEST(Cutter, HoldsTheExtent) {
                 Repeats::by_cost, {});
   const Arrangement made = cutter.cut(std::vector<CutTerms>{{1, 1, CutRule::cheapest}}, {});
   for (std::size_t i = 0; i < made.nodes.size(); ++i) {
-    if (made.spots[i] == Spot::cluster) {
+    if (made.groupings[i] == Grouping::cluster) {
       EXPECT_LE(small.by_key.nodes[made.nodes[i]].box.largest_extent(), 20);
     }
   }
@@ -309,7 +309,7 @@ TEST(Cutter, CutsEachComponentOnItsTermsAsIfItWereAlone) {
 /// Sums of an arrangement, item by item, without the cutter's own.
 CutTotals add_up_by_items(const Pair& pair, const Arrangement& made) {
   CutTotals sum;
-  std::vector<std::pair<Spot, std::uint32_t>> drawn;
+  std::vector<std::pair<Grouping, std::uint32_t>> drawn;
   bool any_set = false;
   for (const TreeNode& leaf : pair.by_key.nodes) {
     if (!leaf.leaf()) {
@@ -317,8 +317,8 @@ CutTotals add_up_by_items(const Pair& pair, const Arrangement& made) {
     }
     const std::uint32_t i = pair.by_key.order[leaf.first];
     const Item& item = pair.items.items[i];
-    const bool alone = made.spots[i] == Spot::alone;
-    const bool in_set = made.spots[i] == Spot::set;
+    const bool alone = made.groupings[i] == Grouping::alone;
+    const bool in_set = made.groupings[i] == Grouping::set;
     const TreeNode& node = alone    ? leaf
                            : in_set ? pair.by_repeat.nodes[made.nodes[i]]
                                     : pair.by_key.nodes[made.nodes[i]];
@@ -326,7 +326,7 @@ CutTotals add_up_by_items(const Pair& pair, const Arrangement& made) {
     sum.triangles += share * static_cast<double>(item.triangles);
     sum.bytes += alone ? item.bytes_alone : in_set ? 40 : item.bytes_merged;
     sum.cpu_us += in_set ? share * pair.prices.instance : 0;
-    const std::pair at(made.spots[i], made.nodes[i]);
+    const std::pair at(made.groupings[i], made.nodes[i]);
     if (alone || std::find(drawn.begin(), drawn.end(), at) == drawn.end()) {
       drawn.push_back(at);
       sum.cpu_us += share * pair.prices.draw;
@@ -349,7 +349,7 @@ TEST(Cutter, SumsAreThoseOfTheItems) {
     EXPECT_NEAR(made.totals.cpu_us, wanted.cpu_us, 1e-9 * wanted.cpu_us) << "seed " << seed;
     EXPECT_NEAR(made.totals.triangles, wanted.triangles, 1e-9 * wanted.triangles);
     EXPECT_NEAR(made.totals.bytes, wanted.bytes, 1e-9 * wanted.bytes) << "seed " << seed;
-    sets += std::count(made.spots.begin(), made.spots.end(), Spot::set) > 0 ? 1U : 0U;
+    sets += std::count(made.groupings.begin(), made.groupings.end(), Grouping::set) > 0 ? 1U : 0U;
   }
   EXPECT_GT(sets, 5U);
 }

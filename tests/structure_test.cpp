@@ -156,7 +156,7 @@ TEST(Structure, TheToolAndTheExamplesUseWhatEveryoneCan) {
 std::vector<std::string> list_types(const fs::path& path) {
   static const std::regex opened("^namespace ?([a-z0-9_:]*) ?\\{");
   static const std::regex closed("^\\} *// namespace ?([a-z0-9_:]*)");
-  static const std::regex type("^(?:struct|class|enum class) (\\w+)(?: final)?(?: : [^;]*)? \\{$");
+  static const std::regex type("^(?:struct|class|enum class) (\\w+)(?: final)?(?: : [^;{]*)? \\{");
   std::vector<std::string> inside;
   std::vector<std::string> out;
   std::ifstream file(path);
@@ -190,7 +190,8 @@ TEST(Structure, NoTwoFilesDefineATypeOfOneName) {
   for (const char* folder : {"include", "src", "cli", "demo", "tests", "bench"}) {
     for (const auto& entry : fs::recursive_directory_iterator(fs::path(WAKUZUME_SOURCE) / folder)) {
       const std::string path = entry.path().string();
-      if (path.find("node_modules") == std::string::npos &&
+      // Without rendering none.cpp stands in for the whole of its room.
+      if (path.find("node_modules") == std::string::npos && !path.ends_with("render/none.cpp") &&
           (path.ends_with(".cpp") || path.ends_with(".h"))) {
         for (const std::string& type : list_types(entry.path())) {
           files_of[type].insert(path);

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <memory>
 #include <span>
@@ -29,6 +30,10 @@ class Bytes {
   /// A part that shares the ownership. \pre offset + size <= this->size()
   [[nodiscard]] Bytes part(std::size_t offset, std::size_t size) const {
     return {keeper_, data_.subspan(offset, size), let_go_};
+  }
+  /// By their values.
+  friend bool operator==(const Bytes& a, const Bytes& b) {
+    return std::equal(a.data_.begin(), a.data_.end(), b.data_.begin(), b.data_.end());
   }
   /// A hint that they are not wanted for a while. They stay valid.
   void let_go() const {

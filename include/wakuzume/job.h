@@ -93,7 +93,7 @@ Result<Source> make_source(Scene scene,
                            const RunControl& run = {});
 
 /// Splits by the settings, shares materials by the settings, surveys what came of it.
-/// \error as split, survey, propose_routes, make_views; of a picture that routes need
+/// \error as validate, split, survey, propose_routes, make_views; of a picture that routes need
 Result<Prepared> prepare(Scene scene,
                          const Job& job,
                          const JobTools& tools,

@@ -8,6 +8,7 @@
 #include "wakuzume/budget.h"
 #include "wakuzume/findings.h"
 #include "wakuzume/propose.h"
+#include "wakuzume/result.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/verify.h"
 #include "wakuzume/views.h"
@@ -29,5 +30,9 @@ struct Settings {
   std::vector<Budget> budgets;
   std::vector<Tier> tiers;  ///< from the easiest to the hardest to reach
 };
+
+/// Those of every stage. Asked by a job before it begins.
+/// \error bad_setting  of the first that is wrong, by its name
+Result<void> validate(const Settings& settings);
 
 }  // namespace wakuzume

@@ -60,10 +60,10 @@ bool GltfParser::parse_sampler(JsonValue value, const At& at) {
 
 bool GltfParser::parse_layers(JsonValue value, const At& at, TextureLayers& out) {
   const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-    return key == "source"   ? in_.read(v, a, out.image)
-           : key == "layers" ? in_.read(v, a, out.layer_of)
-                             : in_.fail(ErrorCode::bad_value, a,
-                                        "only 'source' and 'layers' are expected here");
+    return key == "source" ? in_.read(v, a, out.image)
+           : key == "layers"
+               ? in_.read(v, a, out.layer_of)
+               : in_.fail(ErrorCode::bad_value, a, "only 'source' and 'layers' are expected here");
   });
   return good && ((out.image != no_image && !out.layer_of.empty()) ||
                   in_.fail(ErrorCode::missing_member, at, "source and layers are required"));

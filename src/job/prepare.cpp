@@ -139,6 +139,9 @@ Result<Prepared> prepare(Scene scene,
                          const JobTools& tools,
                          const RunControl& run) {
   const Settings& settings = job.settings;
+  if (auto valid = validate(settings); !valid) {
+    return Failure(valid.error());
+  }
   auto source = split_source(std::move(scene), settings.split, run);
   if (!source) {
     return Failure(source.error());

@@ -124,7 +124,7 @@ Result<Verdict> prove(const Source& source,
   if (!verdict) {
     return verdict;
   }
-  if (auto done = compare_views(before, after, ledger, known, *verdict, job, tools, run); !done) {
+  if (auto done = compare_views({before, after, ledger, known}, job, tools, run, *verdict); !done) {
     return Failure(done.error());
   }
   if (auto done = check_budgets(after, job, tools, run, *verdict); !done) {

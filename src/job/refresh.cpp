@@ -11,10 +11,6 @@
 namespace wakuzume {
 namespace {
 
-bool are_equal(const Bytes& a, const Bytes& b) {
-  return std::equal(a.data().begin(), a.data().end(), b.data().begin(), b.data().end());
-}
-
 /// Of the slots that have one, in their order.
 std::vector<TextureId> list_shown(const Material& material) {
   std::vector<TextureId> out;
@@ -29,7 +25,7 @@ std::vector<TextureId> list_shown(const Material& material) {
 /// Takes over a picture that a result shows as it is. \return whether it changed
 bool take_picture(const Scene& source, ImageId from, Scene& built, ImageId to) {
   const Bytes fresh = find_encoded(source, from);
-  if (fresh.size() == 0 || are_equal(fresh, find_encoded(built, to))) {
+  if (fresh.size() == 0 || fresh == find_encoded(built, to)) {
     return false;
   }
   Image& image = built.images[to_index(to)];
@@ -106,8 +102,7 @@ Result<std::vector<ImageId>> refresh_pictures(const Source& source,
   std::size_t next = 0;
   for (const auto& page : ledger.page_images) {
     for (const ImageId id : page) {
-      if (to_index(id) < built.images.size() &&
-          !are_equal(find_encoded(built, id), before[next++])) {
+      if (to_index(id) < built.images.size() && find_encoded(built, id) != before[next++]) {
         changed.insert(id);
       }
     }

@@ -105,24 +105,21 @@ void tell_losses(const ShotLosses& before, const ShotLosses& after, Verdict& ver
   }
 }
 
-Result<void> draw_and_compare(const Scene& before,
-                              const Scene& after,
-                              const Ledger& ledger,
-                              const KnownViews& known,
-                              Verdict& verdict,
+Result<void> draw_and_compare(const Compared& scenes,
                               const Job& job,
                               const JobTools& tools,
-                              const RunControl& run) {
-  const auto drawable_before = make_drawable(before, job.settings, *tools.shots, run);
+                              const RunControl& run,
+                              Verdict& verdict) {
+  const auto drawable_before = make_drawable(scenes.before, job.settings, *tools.shots, run);
   if (!drawable_before) {
     return Failure(drawable_before.error());
   }
-  const auto drawable_after = make_drawable(after, job.settings, *tools.shots, run);
+  const auto drawable_after = make_drawable(scenes.after, job.settings, *tools.shots, run);
   if (!drawable_after) {
     return Failure(drawable_after.error());
   }
   const Survey& survey = *drawable_before->survey;
-  const auto outlook = make_outlook(before, survey, job);
+  const auto outlook = make_outlook(scenes.before, survey, job);
   if (!outlook) {
     return Failure(outlook.error());
   }
@@ -131,13 +128,14 @@ Result<void> draw_and_compare(const Scene& before,
   const std::vector<Viewpoint> views =
       job.views.empty() ? choose_views(outlook->views, settings.picture_views, survey) : job.views;
   tell(run, "ready to draw by {}", tools.shots->name());
-  const DrawnScene a{before, survey, *drawable_before->shots};
-  const DrawnScene b{after, *drawable_after->survey, *drawable_after->shots};
-  const std::vector<ViewCheck> same = list_same(known, survey, views);
+  const DrawnScene a{scenes.before, survey, *drawable_before->shots};
+  const DrawnScene b{scenes.after, *drawable_after->survey, *drawable_after->shots};
+  const std::vector<ViewCheck> same = list_same(scenes.known, survey, views);
   if (!same.empty()) {
     tell(run, "{} of {} views see nothing that has changed", same.size(), views.size());
   }
-  if (auto done = verify_views(a, b, ledger, views, settings, verdict, tools.audience, run, same);
+  if (auto done =
+          verify_views(a, b, scenes.ledger, views, settings, verdict, tools.audience, run, same);
       !done) {
     return done;
   }
@@ -153,14 +151,11 @@ Result<void> draw_and_compare(const Scene& before,
 
 }  // namespace
 
-Result<void> compare_views(const Scene& before,
-                           const Scene& after,
-                           const Ledger& ledger,
-                           const KnownViews& known,
-                           Verdict& verdict,
+Result<void> compare_views(const Compared& scenes,
                            const Job& job,
                            const JobTools& tools,
-                           const RunControl& run) {
+                           const RunControl& run,
+                           Verdict& verdict) {
   if (job.settings.verify.picture_views == 0) {
     verdict.not_checked.emplace_back("pictures: verify.picture_views is 0");
     return {};
@@ -170,7 +165,7 @@ Result<void> compare_views(const Scene& before,
     return {};
   }
   Verdict with_views = verdict;
-  auto done = draw_and_compare(before, after, ledger, known, with_views, job, tools, run);
+  auto done = draw_and_compare(scenes, job, tools, run, with_views);
   if (done) {
     verdict = std::move(with_views);
     return {};

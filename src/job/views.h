@@ -15,17 +15,21 @@ struct KnownViews {
   std::vector<DrawRef> changed;  ///< ascending
 };
 
+/// A source and its result. All are borrowed.
+struct Compared {
+  const Scene& before;
+  const Scene& after;  ///< with the bytes of its pages
+  const Ledger& ledger;
+  /// Views of which those are taken over that passed and see nothing that has changed.
+  const KnownViews& known;
+};
+
 /// Draws source and result from the same views, compares them, and counts their passes. Where
 /// nothing can draw, the verdict says so and stays what it was.
-/// \param after  with the bytes of its pages
-/// \param known  views of which those are taken over that passed and see nothing that has changed
-Result<void> compare_views(const Scene& before,
-                           const Scene& after,
-                           const Ledger& ledger,
-                           const KnownViews& known,
-                           Verdict& verdict,
+Result<void> compare_views(const Compared& scenes,
                            const Job& job,
                            const JobTools& tools,
-                           const RunControl& run);
+                           const RunControl& run,
+                           Verdict& verdict);
 
 }  // namespace wakuzume

@@ -296,7 +296,7 @@ Arrangement Cutter::cut(std::span<const CutTerms> terms, const RunControl& run) 
   for (const CutTotals& totals : weigh(terms, run)) {
     out.totals.add(totals);
   }
-  out.spots.assign(items_.items.size(), Spot::alone);
+  out.groupings.assign(items_.items.size(), Grouping::alone);
   out.nodes.assign(items_.items.size(), no_index);
   for_each_tree(by_key_, run, [&](std::size_t tree) { place_clusters(tree, out); });
   for_each_tree(by_repeat_, run, [&](std::size_t tree) { place_sets(tree, out); });
@@ -307,7 +307,7 @@ void Cutter::place_clusters(std::size_t tree, Arrangement& out) const {
   descend(keys_, by_key_.roots[tree], [&](std::size_t n) {
     if (key_whole_[n] != 0) {
       for (const std::uint32_t item : by_key_.members(by_key_.nodes[n])) {
-        out.spots[item] = Spot::cluster;
+        out.groupings[item] = Grouping::cluster;
         out.nodes[item] = static_cast<std::uint32_t>(n);
       }
     }
@@ -326,7 +326,7 @@ void Cutter::place_sets(std::size_t tree, Arrangement& out) const {
     for (std::uint32_t p = set.first; p < set.first + set.count; ++p) {
       if (active_[repeat_of_[p]] != 0) {
         const std::uint32_t item = items_of_[repeat_of_[p]];
-        out.spots[item] = whole ? Spot::set : Spot::alone;
+        out.groupings[item] = whole ? Grouping::set : Grouping::alone;
         out.nodes[item] = whole ? static_cast<std::uint32_t>(n) : no_index;
       }
     }

@@ -42,7 +42,7 @@ struct CutLimits {
 };
 
 /// What becomes of an item.
-enum class Spot : std::uint8_t { alone, cluster, set };
+enum class Grouping : std::uint8_t { alone, cluster, set };
 
 /// What an arrangement takes.
 struct CutTotals {
@@ -56,7 +56,7 @@ struct CutTotals {
 };
 
 struct Arrangement {
-  std::vector<Spot> spots;           ///< by item
+  std::vector<Grouping> groupings;   ///< by item
   std::vector<std::uint32_t> nodes;  ///< by item: of the clusters' or the sets' forest
   CutTotals totals;
 };

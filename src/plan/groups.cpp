@@ -50,14 +50,14 @@ double GroupMaker::find_share(const TreeNode& node) const {
 }
 
 void GroupMaker::make(const Arrangement& arrangement, const RunControl& run, Plan& plan) const {
-  std::vector<std::pair<std::uint64_t, std::uint32_t>> rows;  // spot and node, item
+  std::vector<std::pair<std::uint64_t, std::uint32_t>> rows;  // grouping and node, item
   std::vector<std::uint32_t> alone;
   for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
-    if (arrangement.spots[i] == Spot::alone) {
+    if (arrangement.groupings[i] == Grouping::alone) {
       alone.push_back(i);
     } else {
-      const auto spot = static_cast<std::uint64_t>(arrangement.spots[i]);
-      rows.emplace_back(spot << 32U | arrangement.nodes[i], i);
+      const auto grouping = static_cast<std::uint64_t>(arrangement.groupings[i]);
+      rows.emplace_back(grouping << 32U | arrangement.nodes[i], i);
     }
   }
   in_arena(run, [&] { tbb::parallel_sort(rows.begin(), rows.end()); });
@@ -71,14 +71,14 @@ void GroupMaker::make(const Arrangement& arrangement, const RunControl& run, Pla
       ++end;
     }
     const std::uint32_t first = rows[begin].second;
-    lots.push_back({arrangement.spots[first], arrangement.nodes[first],
+    lots.push_back({arrangement.groupings[first], arrangement.nodes[first],
                     std::span(order).subspan(begin, end - begin)});
     begin = end;
   }
   for (const std::uint32_t& item : alone) {
     const Item& row = items_.items[item];
     if (row.part_count > 1) {
-      lots.push_back({Spot::cluster, leaves_[item], {&item, 1}});
+      lots.push_back({Grouping::cluster, leaves_[item], {&item, 1}});
     } else {
       const DrawId id = items_.parts_of(row).front();
       plan.kept.push_back({ref_of(id), explain_alone(row), survey_[id].stay});
@@ -101,8 +101,9 @@ void GroupMaker::make(const Arrangement& arrangement, const RunControl& run, Pla
 }
 
 Group GroupMaker::make_group(const Lot& lot) const {
-  return lot.spot == Spot::cluster ? make_cluster(lot.members, trees_.by_key.nodes[lot.node])
-                                   : make_set(lot.members, trees_.by_repeat.nodes[lot.node]);
+  return lot.grouping == Grouping::cluster
+             ? make_cluster(lot.members, trees_.by_key.nodes[lot.node])
+             : make_set(lot.members, trees_.by_repeat.nodes[lot.node]);
 }
 
 KeepReason GroupMaker::explain_alone(const Item& item) const {

@@ -37,7 +37,7 @@ class GroupMaker {
   };
   /// Items at one node of a forest.
   struct Lot {
-    Spot spot = Spot::alone;
+    Grouping grouping = Grouping::alone;
     std::uint32_t node = no_index;
     std::span<const std::uint32_t> members;
   };

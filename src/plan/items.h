@@ -39,8 +39,8 @@ struct Item {
   /// Of its one draw; no_index: it has several. What has one shape looks like one thing to an
   /// engine.
   std::uint32_t shape = no_index;
-  std::uint32_t fit = no_index;     ///< position in Items::fits; no_index: the identity
-  Box3d box;                        ///< world
+  std::uint32_t fit = no_index;  ///< position in Items::fits; no_index: the identity
+  Box3d box;                     ///< world
   std::uint64_t triangles = 0;
   std::uint64_t vertices = 0;  ///< at most, when merged
   double bytes_merged = 0;

@@ -44,19 +44,19 @@ class Halver {
   }
 
   Barred halve(double over_us) {
-    add_groups(Spot::cluster, trees_.by_key);
-    add_groups(Spot::set, trees_.by_repeat);
+    add_groups(Grouping::cluster, trees_.by_key);
+    add_groups(Grouping::set, trees_.by_repeat);
     double left = margin * over_us / trees_.prices.triangle;
     Barred barred;
     while (left > 0 && !open_.empty()) {
       const Part part = open_.top();
       open_.pop();
-      const Forest& forest = forest_of(part.spot);
+      const Forest& forest = forest_of(part.grouping);
       const TreeNode& node = forest.nodes[part.node];
-      (part.spot == Spot::cluster ? barred.clusters : barred.sets).push_back(part.node);
+      (part.grouping == Grouping::cluster ? barred.clusters : barred.sets).push_back(part.node);
       left -= part.vain;
       for (const std::uint32_t child : {node.left, node.right()}) {
-        left += add_part(part.spot, child, part.group);
+        left += add_part(part.grouping, child, part.group);
       }
     }
     return barred;
@@ -65,7 +65,7 @@ class Halver {
  private:
   struct Part {
     double vain = 0;  ///< triangles that are drawn and not seen
-    Spot spot = Spot::cluster;
+    Grouping grouping = Grouping::cluster;
     std::uint32_t node = 0;
     std::uint32_t group = 0;  ///< the node of the arrangement it is a part of
 
@@ -74,34 +74,34 @@ class Halver {
     }
   };
 
-  [[nodiscard]] const Forest& forest_of(Spot spot) const {
-    return spot == Spot::cluster ? trees_.by_key : trees_.by_repeat;
+  [[nodiscard]] const Forest& forest_of(Grouping grouping) const {
+    return grouping == Grouping::cluster ? trees_.by_key : trees_.by_repeat;
   }
 
-  void add_groups(Spot spot, const Forest& forest) {
+  void add_groups(Grouping grouping, const Forest& forest) {
     std::vector<std::uint32_t> groups;
     for (const std::uint32_t i : forest.order) {
-      if (arrangement_.spots[i] == spot) {
+      if (arrangement_.groupings[i] == grouping) {
         groups.push_back(arrangement_.nodes[i]);
       }
     }
     std::sort(groups.begin(), groups.end());
     groups.erase(std::unique(groups.begin(), groups.end()), groups.end());
     for (const std::uint32_t group : groups) {
-      add_part(spot, group, group);
+      add_part(grouping, group, group);
     }
   }
 
   /// \return what is drawn in vain
-  double add_part(Spot spot, std::uint32_t n, std::uint32_t group) {
-    const Forest& forest = forest_of(spot);
+  double add_part(Grouping grouping, std::uint32_t n, std::uint32_t group) {
+    const Forest& forest = forest_of(grouping);
     const TreeNode& node = forest.nodes[n];
     Box3d box;
     double triangles = 0;
     double seen = 0;
     std::uint32_t count = 0;
     for (const std::uint32_t i : forest.members(node)) {
-      if (arrangement_.spots[i] == spot && arrangement_.nodes[i] == group) {
+      if (arrangement_.groupings[i] == grouping && arrangement_.nodes[i] == group) {
         const auto own = static_cast<double>(items_.items[i].triangles);
         box.include(items_.items[i].box);
         triangles += own;
@@ -118,7 +118,7 @@ class Halver {
     }
     const double vain = triangles * times - seen;
     if (vain > 0) {
-      open_.push({vain, spot, n, group});
+      open_.push({vain, grouping, n, group});
     }
     return std::max(0.0, vain);
   }

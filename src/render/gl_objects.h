@@ -88,4 +88,11 @@ using GlVertexArray = GlObject<VertexArrayKind>;
 using GlFramebuffer = GlObject<FramebufferKind>;
 using GlProgram = GlObject<ProgramKind>;
 
+/// \param data  null: room alone
+inline GlBuffer make_buffer(GLsizeiptr bytes, const void* data) {
+  GlBuffer buffer = GlBuffer::make();
+  glNamedBufferStorage(buffer.id(), bytes, data, GL_DYNAMIC_STORAGE_BIT);
+  return buffer;
+}
+
 }  // namespace wakuzume

@@ -30,12 +30,7 @@ class SettingsReader {
     read_budgets();
     read_tiers();
     check_unknown();
-    check(validate(settings_.split));
-    check(validate(settings_.materials));
-    check(validate(settings_.propose));
-    check(validate(settings_.verify));
-    check(validate(settings_.views));
-    check(validate(settings_.findings));
+    check(validate(settings_));
     return in_.error() ? Result<Settings>(Failure(*in_.error())) : settings_;
   }
 

@@ -41,13 +41,22 @@ void AxisShares::add(double low, double high, std::uint32_t texels, std::uint32_
     const auto first = static_cast<std::int64_t>(std::floor(low + slack));
     const auto end = static_cast<std::int64_t>(std::ceil(high - slack));
     for (std::int64_t t = first; t < end; ++t) {
-      const double covered = std::min(high, static_cast<double>(t + 1)) -
-                             std::max(low, static_cast<double>(t));
+      const double covered =
+          std::min(high, static_cast<double>(t + 1)) - std::max(low, static_cast<double>(t));
       shares.push_back({wrap_texel(t, texels, wrap), static_cast<float>(covered / length)});
     }
     copies_all = copies_all && end - first == 1;
   }
   firsts.push_back(static_cast<std::uint32_t>(shares.size()));
+}
+
+AxisShares make_axis_shares(std::uint32_t texels, std::uint32_t pixels) {
+  AxisShares shares;
+  for (std::uint32_t i = 0; i < pixels; ++i) {
+    shares.add(static_cast<double>(i) * texels / pixels,
+               static_cast<double>(i + 1) * texels / pixels, texels, wrap_clamp);
+  }
+  return shares;
 }
 
 void filter_row(const Pixels& from,
@@ -65,8 +74,7 @@ void filter_row(const Pixels& from,
       const float share = columns.shares[s].share;
       switch (averaging) {
         case Averaging::srgb: {
-          const float weight =
-              share * std::max(least_alpha, static_cast<float>(texel[3]) / 255.0F);
+          const float weight = share * std::max(least_alpha, static_cast<float>(texel[3]) / 255.0F);
           for (std::size_t c = 0; c < 3; ++c) {
             sum[c] += weight * linear[texel[c]];
           }
@@ -100,19 +108,11 @@ Pixels make_smaller(const Pixels& from,
                     TexelKind kind) {
   Pixels out{width_px, height_px, {}};
   out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
-  const auto make_shares = [](std::uint32_t fine, std::uint32_t coarse) {
-    AxisShares shares;
-    for (std::uint32_t i = 0; i < coarse; ++i) {
-      shares.add(static_cast<double>(i) * fine / coarse, static_cast<double>(i + 1) * fine / coarse,
-                 fine, wrap_clamp);
-    }
-    return shares;
-  };
   const Averaging averaging = kind == TexelKind::colors    ? Averaging::light
                               : kind == TexelKind::normals ? Averaging::normal
                                                            : Averaging::plain;
-  resample(from, averaging, make_shares(from.width_px, out.width_px),
-           make_shares(from.height_px, out.height_px),
+  resample(from, averaging, make_axis_shares(from.width_px, out.width_px),
+           make_axis_shares(from.height_px, out.height_px),
            [&](std::size_t row, const std::vector<float>& values) {
              std::uint8_t* to = &out.rgba[4 * row * out.width_px];
              for (std::size_t i = 0; i < values.size(); i += 4, to += 4) {

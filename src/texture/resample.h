@@ -37,6 +37,9 @@ struct AxisShares {
   [[nodiscard]] std::size_t size() const { return firsts.size() - 1; }
 };
 
+/// Of an axis that goes from so many texels to so many pixels, its ends kept.
+AxisShares make_axis_shares(std::uint32_t texels, std::uint32_t pixels);
+
 enum class Averaging : std::uint8_t {
   srgb,   ///< colours, averaged in linear light; each weighs by its alpha
   light,  ///< colours, averaged in linear light, and alpha beside them: as engines make mip levels

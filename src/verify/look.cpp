@@ -37,8 +37,7 @@ bool same_picture(const Scene& before, TextureId a, const Scene& after, TextureI
     return p.name == q.name &&
            (p.uri == q.uri || (!p.name.empty() && (p.uri.empty() || q.uri.empty())));
   }
-  const bool same = std::equal(left.data().begin(), left.data().end(), right.data().begin(),
-                               right.data().end());
+  const bool same = left == right;
   left.let_go();
   right.let_go();
   return same;
