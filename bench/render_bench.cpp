@@ -155,7 +155,13 @@ BENCHMARK(BM_VerifyViews_district)
     ->UseRealTime()
     ->Iterations(1);
 BENCHMARK(BM_Shots_floor)->Unit(benchmark::kMillisecond)->UseRealTime();
-BENCHMARK(BM_VerifyViews)->ArgName("draws")->Arg(10'000)->Arg(50'000)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+BENCHMARK(BM_VerifyViews)
+    ->ArgName("draws")
+    ->Arg(10'000)
+    ->Arg(50'000)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
 
 }  // namespace
 }  // namespace wakuzume

@@ -31,8 +31,8 @@ std::vector<RectSize> make_sizes(std::size_t count, std::uint32_t most_odd) {
 }
 
 void BM_Pack(benchmark::State& state) {
-  const auto sizes =
-      make_sizes(static_cast<std::size_t>(state.range(0)), static_cast<std::uint32_t>(state.range(1)));
+  const auto sizes = make_sizes(static_cast<std::size_t>(state.range(0)),
+                                static_cast<std::uint32_t>(state.range(1)));
   double share = 0;
   for (auto _ : state) {
     const auto packing = pack(sizes, {.max_page_px = 65536});
@@ -80,7 +80,8 @@ Scene make_wall(std::size_t count, std::uint32_t side) {
       const double y = static_cast<double>(i / 4) / side;
       for (std::size_t c = 0; c < 3; ++c) {
         const double wave = 90 * std::sin(0.05 * x * (1 + static_cast<double>(c)) + 0.04 * y);
-        pixels.rgba[i + c] = static_cast<std::uint8_t>(128 + wave + static_cast<double>(random() % 9));
+        pixels.rgba[i + c] =
+            static_cast<std::uint8_t>(128 + wave + static_cast<double>(random() % 9));
       }
     }
     Image image;
@@ -154,7 +155,12 @@ void BM_Pages(benchmark::State& state) {
   }
   state.counters["megapixels"] = 48 * 1024.0 * 1024 / 1e6;
 }
-BENCHMARK(BM_Pages)->ArgName("threads")->Arg(1)->Arg(2)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK(BM_Pages)
+    ->ArgName("threads")
+    ->Arg(1)
+    ->Arg(2)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
 
 /// The floor: the same textures decoded and the same pages encoded, and nothing else.
 void BM_Pages_floor(benchmark::State& state) {

@@ -387,8 +387,8 @@ TEST_F(Tool, DiesOfAnInterruptWithoutATornFile) {
   for (int delay_ms = 30; delay_ms < 2000; delay_ms *= 3) {
     const pid_t child = ::fork();
     if (child == 0) {
-      ::execl(tool.c_str(), "wakuzume", "run", source.c_str(), "-o", path("out").c_str(),
-              "--quiet", static_cast<char*>(nullptr));
+      ::execl(tool.c_str(), "wakuzume", "run", source.c_str(), "-o", path("out").c_str(), "--quiet",
+              static_cast<char*>(nullptr));
       ::_exit(99);
     }
     std::this_thread::sleep_for(std::chrono::milliseconds(delay_ms));

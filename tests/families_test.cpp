@@ -231,8 +231,8 @@ TEST(FindFamilies, CopesWithAHundredThousandQuads) {
   EXPECT_NEAR(families.members.back().fit.matrix[12], 2.0 * ((quads - 1) % 300), 1e-3);
 }
 
-/// Few corners, so that nothing but a fit tells them apart: from square to five hundred times as long
-/// as wide, a third of them moved copies, nearly within or beyond what is allowed.
+/// Few corners, so that nothing but a fit tells them apart: from square to five hundred times as
+/// long as wide, a third of them moved copies, nearly within or beyond what is allowed.
 std::vector<MeshData> make_look_alikes(std::uint32_t seed, std::size_t count) {
   std::mt19937 random(seed);
   const auto pick = [&](double low, double high) {

@@ -86,9 +86,9 @@ struct Ledger {
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
   std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
-  std::vector<TakenBack> taken_back;  ///< as the plan has it
-  std::vector<LedgerRow> rows;        ///< one a source draw, in draw order
-  std::vector<LedgerResult> results;  ///< by node and primitive
+  std::vector<TakenBack> taken_back;      ///< as the plan has it
+  std::vector<LedgerRow> rows;            ///< one a source draw, in draw order
+  std::vector<LedgerResult> results;      ///< by node and primitive
   SourceCopy source_copy;
   std::vector<std::string> left_out;  ///< what a result could not carry, one sentence each
 };

@@ -4,8 +4,8 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <string_view>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -77,8 +77,9 @@ class StandardCodec final : public PictureCodec {
                                                   std::uint32_t level) const override {
     return decode_ktx2(encoded, {.max_pixels = limits_.max_pixels}, level);
   }
-  [[nodiscard]] Result<std::vector<std::byte>> encode_array(
-      TextureArray array, const ArraySettings& settings, const RunControl& run) const override {
+  [[nodiscard]] Result<std::vector<std::byte>> encode_array(TextureArray array,
+                                                            const ArraySettings& settings,
+                                                            const RunControl& run) const override {
     return encode_ktx2(std::move(array), settings, run);
   }
 

@@ -19,14 +19,14 @@ namespace wakuzume {
 /// \error bad_image    no layer, an empty one, or layers of different sizes
 /// \error bad_setting  of the settings
 /// \error cancelled
-/// \cost some three times the layers in memory; parallel over the layers, which are freed one by one
+/// \cost some three times the layers in memory; parallel over the layers, each freed when done
 /// \source KTX File Format Specification 2.0, Khronos Data Format Specification 1.3
 Result<std::vector<std::byte>> encode_ktx2(TextureArray array,
                                            const ArraySettings& settings = {},
                                            const RunControl& run = {});
 
 struct ArrayLimits {
-  std::uint32_t max_layers = 2048;          ///< \range [1, 65536]
+  std::uint32_t max_layers = 2048;         ///< \range [1, 65536]
   std::uint64_t max_pixels = 1ULL << 28U;  ///< of all layers together \range [1, 2^32]
 };
 

@@ -11,8 +11,8 @@
 #include "wakuzume/culling.h"
 #include "wakuzume/image_facts.h"
 #include "wakuzume/result.h"
-#include "wakuzume/run_control.h"
 #include "wakuzume/routes.h"
+#include "wakuzume/run_control.h"
 #include "wakuzume/survey.h"
 
 /// The ladder: from today's draws down to the fewest that are possible, step by step.

@@ -41,7 +41,7 @@ struct Sampler {
 
 /// WAKUZUME_texture_layers: each vertex has its number in `_LAYER`.
 struct TextureLayers {
-  ImageId image = no_image;                ///< a texture array, KTX 2.0
+  ImageId image = no_image;               ///< a texture array, KTX 2.0
   std::vector<std::uint32_t> layer_of{};  ///< by that number
 };
 inline constexpr const char* texture_layers_extension = "WAKUZUME_texture_layers";

@@ -17,7 +17,7 @@ struct Pixels {
 
 enum class PictureType : std::uint8_t { png, jpeg, webp };
 inline constexpr std::size_t picture_type_count = 3;
-std::string_view to_string(PictureType type);       ///< "png", "jpeg", "webp"
-std::string_view to_mime_type(PictureType type);    ///< "image/png" ...
+std::string_view to_string(PictureType type);     ///< "png", "jpeg", "webp"
+std::string_view to_mime_type(PictureType type);  ///< "image/png" ...
 
 }  // namespace wakuzume

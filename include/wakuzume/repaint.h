@@ -20,7 +20,8 @@
 /// 3. Same scene, same routes: the same scene out, without a single pixel read.
 namespace wakuzume {
 
-/// The images of the pages and then of the stacks in their order: of one and channel c, or no_image.
+/// The images of the pages and then of the stacks in their order: of one and channel c, or
+/// no_image.
 using PageImages = std::vector<std::array<ImageId, channel_count>>;
 
 struct Repainted {

@@ -124,13 +124,14 @@ struct Tile {
   /// Size of the largest of its textures: what `used` counts in. 0 x 0: a solid tile, whose
   /// vertices all look at its centre.
   RectSize texture;
-  TexelRect used;        ///< what its draws touch; beyond the texture where it is repeated
-  RectSize size;         ///< of `used` on the page, before it is turned, without the gutter
-  std::uint32_t x = 0;   ///< of its corner on the page, without the gutter
+  TexelRect used;       ///< what its draws touch; beyond the texture where it is repeated
+  RectSize size;        ///< of `used` on the page, before it is turned, without the gutter
+  std::uint32_t x = 0;  ///< of its corner on the page, without the gutter
   std::uint32_t y = 0;
   std::uint32_t gutter = 0;
   bool turned = false;  ///< by a quarter, clockwise as the page is seen
-  /// With rebake: equal primitives, whose charts it holds. `used` and `texture` are their rectangle.
+  /// With rebake: equal primitives, whose charts it holds. `used` and `texture` are their
+  /// rectangle.
   std::vector<PrimitiveRef> shapes{};
   double texels_per_unit = 0;  ///< of their charts, in the primitives' own space
   [[nodiscard]] bool baked() const { return !shapes.empty(); }
@@ -159,7 +160,7 @@ struct AtlasPage {
 struct LayerStack {
   /// One channel: a layer for each look that differs.
   struct Layers {
-    RectSize size;                        ///< 0 x 0: the channel has no picture
+    RectSize size;                           ///< 0 x 0: the channel has no picture
     std::vector<std::uint32_t> of_member{};  ///< by member
     [[nodiscard]] std::uint32_t count() const;
     /// The first member that shows a layer.
@@ -167,8 +168,8 @@ struct LayerStack {
     bool operator==(const Layers&) const = default;
   };
 
-  std::string name;          ///< of the material; its pictures are named after it
-  std::uint32_t uv_set = 0;  ///< in which its draws look them up
+  std::string name;                 ///< of the material; its pictures are named after it
+  std::uint32_t uv_set = 0;         ///< in which its draws look them up
   std::vector<MaterialId> members;  ///< vertices carry their number in this list as `_LAYER`
   /// By member: copies of its textures side by side along u and v in each of its layers. Its UVs
   /// are divided by them, so that each texel is seen where and as large as it was, at every mip
@@ -188,13 +189,13 @@ struct MaterialRoute {
   std::string reason;  ///< one sentence
   /// With fold and tint: the material whose look it shares, which has a route of its own.
   MaterialId onto = no_material;
-  bool tinted = false;            ///< its base colour goes into vertex colours
-  std::uint32_t page = no_index;  ///< with atlas: position in RoutePlan::pages
-  std::uint32_t tile = no_index;  ///< and in its tiles; with rebake the first of its own
+  bool tinted = false;              ///< its base colour goes into vertex colours
+  std::uint32_t page = no_index;    ///< with atlas: position in RoutePlan::pages
+  std::uint32_t tile = no_index;    ///< and in its tiles; with rebake the first of its own
   std::uint32_t stack = no_index;   ///< with layers: position in RoutePlan::stacks
   std::uint32_t member = no_index;  ///< and among its members
   std::uint32_t draws = 0;
-  double texels_per_metre = 0;         ///< where it is drawn, by area; 0: untextured
+  double texels_per_metre = 0;  ///< where it is drawn, by area; 0: untextured
   double texels_per_metre_after = 0;
   /// What a smaller tile loses: mean difference of its pictures when they are shown as large as
   /// before, in steps of 8 bits.

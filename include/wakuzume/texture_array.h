@@ -34,8 +34,8 @@ struct ArraySettings {
   TexelFormat format = TexelFormat::rgba8;
   MipChain mips = MipChain::full;
   Supercompression supercompression = Supercompression::zstd;
-  int zstd_level = 9;        ///< \range [1, 22]
-  float astc_quality = 60;   ///< from fast to thorough \range [0, 100]
+  int zstd_level = 9;       ///< \range [1, 22]
+  float astc_quality = 60;  ///< from fast to thorough \range [0, 100]
 };
 
 }  // namespace wakuzume

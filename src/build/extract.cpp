@@ -228,9 +228,8 @@ void Extractor::cut_instances(const std::vector<std::uint32_t>& kept, Node& node
 
 MaterialId Extractor::take_material(MaterialId id) {
   // Those of the source have their numbers in both scenes, unless the ledger tells them.
-  const MaterialId from = to_index(id) < ledger_.material_from.size()
-                              ? ledger_.material_from[to_index(id)]
-                              : id;
+  const MaterialId from =
+      to_index(id) < ledger_.material_from.size() ? ledger_.material_from[to_index(id)] : id;
   if (to_index(from) < source_.materials.size()) {
     return from;
   }

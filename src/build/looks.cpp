@@ -13,12 +13,10 @@ namespace {
 
 /// Variants name materials, and extensions of materials name textures.
 bool has_hidden_references(const Scene& scene) {
-  const bool variants =
-      std::any_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& mesh) {
-        return std::any_of(mesh.primitives.begin(), mesh.primitives.end(), [](const Primitive& p) {
-          return p.extra && !p.extra->extensions.empty();
-        });
-      });
+  const bool variants = std::any_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& mesh) {
+    return std::any_of(mesh.primitives.begin(), mesh.primitives.end(),
+                       [](const Primitive& p) { return p.extra && !p.extra->extensions.empty(); });
+  });
   return variants ||
          std::any_of(scene.materials.begin(), scene.materials.end(), [&](const Material& material) {
            const auto slots = list_slots(material);

@@ -114,10 +114,7 @@ class Chooser {
 /// The source, with those results that are left put in.
 class Restorer {
  public:
-  Restorer(const Scene& built,
-           const Ledger& ledger,
-           const Scene& source,
-           const RestoreLook& look)
+  Restorer(const Scene& built, const Ledger& ledger, const Scene& source, const RestoreLook& look)
       : built_(built),
         source_(look.source == nullptr ? source : *look.source),
         origin_(look.origin),

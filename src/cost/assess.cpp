@@ -24,11 +24,10 @@ Result<RoutePlan> find_routes(const Scene& scene,
                               std::span<const ImageFacts> images,
                               MaterialSettings settings,
                               const RunControl& run) {
-  const bool unseen =
-      images.size() < scene.images.size() ||
-      std::any_of(images.begin(), images.end(), [](const ImageFacts& facts) {
-        return !facts.decoded && facts.problem.empty() && facts.width_px > 0;
-      });
+  const bool unseen = images.size() < scene.images.size() ||
+                      std::any_of(images.begin(), images.end(), [](const ImageFacts& facts) {
+                        return !facts.decoded && facts.problem.empty() && facts.width_px > 0;
+                      });
   if (unseen) {
     return RoutePlan{};
   }

@@ -90,8 +90,7 @@ class LadderMaker {
 
   [[nodiscard]] std::vector<ContentHash> hash_keys(Rung rung) const {
     std::vector<ContentHash> hashes;
-    const bool routed =
-        !routes_.empty() && (rung == Rung::sharing || rung == Rung::blending);
+    const bool routed = !routes_.empty() && (rung == Rung::sharing || rung == Rung::blending);
     for (std::size_t k = 0; k < parts_.size(); ++k) {
       ValueHasher hasher;
       hasher.add(hash_without(parts_[k], [&](KeyPart p) { return is_bridged(rung, p); }));

@@ -63,10 +63,10 @@ void write_tile(ReadableJsonOut& out, const Tile& tile) {
   line.member("material", tile.material);
   if (!tile.solid()) {
     line.member("texture", as_pair(tile.texture));
-    line.member("used", std::array{static_cast<double>(tile.used.x),
-                                   static_cast<double>(tile.used.y),
-                                   static_cast<double>(tile.used.width),
-                                   static_cast<double>(tile.used.height)});
+    line.member(
+        "used",
+        std::array{static_cast<double>(tile.used.x), static_cast<double>(tile.used.y),
+                   static_cast<double>(tile.used.width), static_cast<double>(tile.used.height)});
   }
   line.member("at", std::array{static_cast<double>(tile.x), static_cast<double>(tile.y)});
   line.member("size", as_pair(tile.size));
@@ -194,19 +194,18 @@ class RoutesReader {
 
  private:
   bool read_settings(JsonValue value, const At& at, MaterialSettings& settings) {
-    const bool good =
-        in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-          bool known = false;
-          bool read = true;
-          for_each_material_setting(
-              settings, [&](const char*, std::string_view k, auto& member, const Meaning&) {
-                if (k == key) {
-                  known = true;
-                  read = read_setting(v, a, member);
-                }
-              });
-          return known ? read : unknown_member(in_, a);
-        });
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      bool known = false;
+      bool read = true;
+      for_each_material_setting(settings,
+                                [&](const char*, std::string_view k, auto& member, const Meaning&) {
+                                  if (k == key) {
+                                    known = true;
+                                    read = read_setting(v, a, member);
+                                  }
+                                });
+      return known ? read : unknown_member(in_, a);
+    });
     const auto valid = validate(settings);
     return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
   }

@@ -388,10 +388,9 @@ class Fitter {
   [[nodiscard]] bool same_fixed_values() const {
     const std::vector<double> here = list_fixed_values(from_);
     const std::vector<double> there = list_fixed_values(to_);
-    return std::equal(here.begin(), here.end(), there.begin(), there.end(),
-                      [&](double a, double b) {
-                        return std::abs(a - b) <= find_values_tolerance(settings_);
-                      });
+    return std::equal(
+        here.begin(), here.end(), there.begin(), there.end(),
+        [&](double a, double b) { return std::abs(a - b) <= find_values_tolerance(settings_); });
   }
 
   [[nodiscard]] bool same_values(std::size_t from, std::size_t to) const {

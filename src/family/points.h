@@ -48,8 +48,8 @@ Points make_points(const Scene& scene,
                    std::vector<std::uint32_t> corners,
                    const FamilySettings& settings);
 
-/// Mean and deviation over the corners of each value that no transform touches (UVs, colours, values
-/// of one's own). Where each value is off by at most so much, so are these.
+/// Mean and deviation over the corners of each value that no transform touches (UVs, colours,
+/// values of one's own). Where each value is off by at most so much, so are these.
 std::vector<double> list_fixed_values(const Points& points);
 double find_values_tolerance(const FamilySettings& settings);
 

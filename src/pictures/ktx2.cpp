@@ -39,7 +39,9 @@ class ByteWriter {
   void add(const std::vector<std::byte>& bytes) {
     bytes_.insert(bytes_.end(), bytes.begin(), bytes.end());
   }
-  void pad_to(std::size_t multiple) { bytes_.resize((bytes_.size() + multiple - 1) / multiple * multiple); }
+  void pad_to(std::size_t multiple) {
+    bytes_.resize((bytes_.size() + multiple - 1) / multiple * multiple);
+  }
   [[nodiscard]] std::size_t size() const { return bytes_.size(); }
   std::vector<std::byte> take() { return std::move(bytes_); }
 
@@ -79,9 +81,8 @@ class LevelEncoder {
 
  private:
   static Failure refuse(astcenc_error code) {
-    return Failure(Error{ErrorCode::bad_image,
-                         fmt::format("ASTC: {}", astcenc_get_error_string(code)),
-                         {}});
+    return Failure(
+        Error{ErrorCode::bad_image, fmt::format("ASTC: {}", astcenc_get_error_string(code)), {}});
   }
 
   Result<void> make_context() {
@@ -111,9 +112,9 @@ class LevelEncoder {
     void* slice = texels.data();
     astcenc_image image{level.width_px, level.height_px, 1, ASTCENC_TYPE_U8, &slice};
     const astcenc_swizzle swizzle{ASTCENC_SWZ_R, ASTCENC_SWZ_G, ASTCENC_SWZ_B, ASTCENC_SWZ_A};
-    const auto code = astcenc_compress_image(context_.get(), &image, &swizzle,
-                                             reinterpret_cast<std::uint8_t*>(out.data()),
-                                             out.size(), 0);
+    const auto code =
+        astcenc_compress_image(context_.get(), &image, &swizzle,
+                               reinterpret_cast<std::uint8_t*>(out.data()), out.size(), 0);
     if (code != ASTCENC_SUCCESS) {
       return refuse(code);
     }
@@ -220,9 +221,8 @@ Result<std::vector<std::byte>> squeeze(const std::vector<std::byte>& level, int 
   const std::size_t size =
       ZSTD_compress(out.data(), out.size(), level.data(), level.size(), zstd_level);
   if (ZSTD_isError(size) != 0) {
-    return Failure(Error{ErrorCode::bad_image,
-                         fmt::format("zstd: {}", ZSTD_getErrorName(size)),
-                         {}});
+    return Failure(
+        Error{ErrorCode::bad_image, fmt::format("zstd: {}", ZSTD_getErrorName(size)), {}});
   }
   out.resize(size);
   return out;

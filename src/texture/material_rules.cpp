@@ -29,9 +29,8 @@ constexpr std::uint32_t most_halvings = 2;
 
 std::size_t count_core_textures(const Material& material) {
   const auto slots = list_slots(material);
-  return static_cast<std::size_t>(std::count_if(slots.begin(), slots.end(), [](const TextureSlot* s) {
-    return s->texture != no_texture;
-  }));
+  return static_cast<std::size_t>(std::count_if(
+      slots.begin(), slots.end(), [](const TextureSlot* s) { return s->texture != no_texture; }));
 }
 
 /// Do values of several materials agree, so that the shared one can have them as a factor?
@@ -123,8 +122,8 @@ MaterialRules::MaterialRules(const Scene& scene) : scene_(scene), fixed_(scene.m
     const std::string pointer = fmt::format("/materials/{}/", m);
     for (const Animation& animation : scene.animations) {
       for (const AnimationChannel& channel : animation.channels) {
-        for (const RawMember& e : channel.target_extra ? channel.target_extra->extensions
-                                                       : std::vector<RawMember>()) {
+        for (const RawMember& e :
+             channel.target_extra ? channel.target_extra->extensions : std::vector<RawMember>()) {
           if (e.json.find(pointer) != std::string::npos) {
             fixed_[m] = fmt::format("the animation \"{}\" changes it", animation.name);
           }
@@ -186,13 +185,12 @@ void MaterialRules::find_channels(AtlasPage& page, std::span<const ImageFacts> i
           continue;
         }
         const ImageFacts& facts = images[to_index(find_image(scene_, slot->texture))];
-        halvings = std::min(halvings,
-                            facts.one_color ? most_halvings : count_spare(tile, facts, images));
+        halvings =
+            std::min(halvings, facts.one_color ? most_halvings : count_spare(tile, facts, images));
       }
     }
-    const bool plain = all_equal(scene_, page, [&](const Material& m) {
-      return find_plain_value(m, channel);
-    });
+    const bool plain =
+        all_equal(scene_, page, [&](const Material& m) { return find_plain_value(m, channel); });
     if (textured || (!plain && channel != Channel::normal)) {
       page.halvings[c] = std::min(halvings, most_halvings);
     }

@@ -324,7 +324,10 @@ std::optional<Strip> fill_bottom_left(std::span<const Size> sizes,
 class Packer {
  public:
   Packer(std::vector<Size> sizes, const PackSettings& settings)
-      : sizes_(std::move(sizes)), settings_(settings), grid_(settings.grid_px), most_(settings.max_page_px / grid_) {
+      : sizes_(std::move(sizes)),
+        settings_(settings),
+        grid_(settings.grid_px),
+        most_(settings.max_page_px / grid_) {
     if (settings.sides == PageSides::powers_of_two) {
       most_ = std::bit_floor(most_);
     }
@@ -468,8 +471,8 @@ class Packer {
     const std::uint32_t high = std::max(low, std::min(most_, square * 3 / 2 + 1));
     const std::size_t count = std::min<std::size_t>(tries, high - low + 1);
     for (std::size_t w = 0; w < count; ++w) {
-      widths.push_back(low + static_cast<std::uint32_t>((high - low) * w /
-                                                        std::max<std::size_t>(1, count - 1)));
+      widths.push_back(
+          low + static_cast<std::uint32_t>((high - low) * w / std::max<std::size_t>(1, count - 1)));
     }
     if (widths.empty() || widths.back() != most_) {
       widths.push_back(most_);
@@ -503,10 +506,10 @@ Result<Packing> pack(std::span<const RectSize> sizes, const PackSettings& settin
                          {}});
   }
   if (settings.max_page_px < grid || settings.max_page_px > 65536) {
-    return Failure(Error{ErrorCode::bad_setting,
-                         fmt::format("max_page_px must be from {} to 65536, not {}", grid,
-                                     settings.max_page_px),
-                         {}});
+    return Failure(Error{
+        ErrorCode::bad_setting,
+        fmt::format("max_page_px must be from {} to 65536, not {}", grid, settings.max_page_px),
+        {}});
   }
   std::vector<Size> units;
   units.reserve(sizes.size());
@@ -525,8 +528,7 @@ Result<Packing> pack(std::span<const RectSize> sizes, const PackSettings& settin
     if (std::max(units[r].width, units[r].height) > packer.most()) {
       return Failure(Error{ErrorCode::too_large,
                            fmt::format("rectangle {} is {} x {} pixels; a page has {} at most", r,
-                                       sizes[r].width_px, sizes[r].height_px,
-                                       packer.most() * grid),
+                                       sizes[r].width_px, sizes[r].height_px, packer.most() * grid),
                            {}});
     }
   }

@@ -26,7 +26,8 @@ class TexelWriter {
                                          : Averaging::srgb;
   }
 
-  /// \param value  four numbers: colours linear and not multiplied by alpha, directions from -1 to 1
+  /// \param value  four numbers: colours linear and not multiplied by alpha, directions from -1 to
+  /// 1
   ///               along the page's own axes: see scale_normal
   /// \param slot   where it was looked up; null: it is the material's own, factors and all
   void write(const float* value, const TextureSlot* slot, std::uint8_t* to) const {

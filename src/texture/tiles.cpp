@@ -83,11 +83,11 @@ class TilePlacer {
       halvings_[w] = wishes_[w].fixed ? 0 : wishes_[w].spare_halvings;
       resize(w);
       if (!shrink_to_page(w)) {
-        return Failure(Error{ErrorCode::too_large,
-                             fmt::format("a tile of {} x {} pixels does not fit on a page of {}",
-                                         wishes_[w].tile.size.width_px,
-                                         wishes_[w].tile.size.height_px, most_),
-                             {}});
+        return Failure(
+            Error{ErrorCode::too_large,
+                  fmt::format("a tile of {} x {} pixels does not fit on a page of {}",
+                              wishes_[w].tile.size.width_px, wishes_[w].tile.size.height_px, most_),
+                  {}});
       }
     }
     for (double share = sure_share;; share *= sure_share) {
@@ -123,7 +123,8 @@ class TilePlacer {
       return;
     }
     const auto side = [&](std::int64_t texels) {
-      return std::max(1U, static_cast<std::uint32_t>(std::lround(static_cast<double>(texels) * scale)));
+      return std::max(1U,
+                      static_cast<std::uint32_t>(std::lround(static_cast<double>(texels) * scale)));
     };
     wish.tile.size = {side(wish.tile.used.width), side(wish.tile.used.height)};
   }
@@ -266,8 +267,8 @@ std::uint32_t find_gutter(const TileWish& wish, std::uint32_t clean_mips) {
     return std::max(2U, (1U << clean_mips) - solid_px / 2);
   }
   const double longest = find_longest(wish);
-  // Where a tile is eight texels long it is too far away to tell its edges from its inside; a cutout
-  // may still be told from none where it is two long.
+  // Where a tile is eight texels long it is too far away to tell its edges from its inside; a
+  // cutout may still be told from none where it is two long.
   std::uint32_t levels = std::min(count_levels(longest / (wish.cutout ? 2 : 8)),
                                   clean_mips + (wish.cutout ? deeper_mips : 0));
   if (wish.deepest_level >= 0) {

@@ -28,7 +28,7 @@ struct TileWish {
   /// known.
   int deepest_level = -1;
   int deepest_of_many = -1;
-  bool fixed = false;              ///< the scale is by hand: nothing else changes its size
+  bool fixed = false;  ///< the scale is by hand: nothing else changes its size
   std::shared_ptr<const ChartSet> charts{};  ///< of a baked tile; its size follows from them
 };
 

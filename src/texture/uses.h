@@ -20,7 +20,7 @@ struct MaterialUse {
   std::uint32_t draws = 0;  ///< that may take a route
   std::uint32_t left_alone = 0;
   double area_m2 = 0;
-  double tiles = 0;  ///< that area on the texture, whole pictures
+  double tiles = 0;     ///< that area on the texture, whole pictures
   Vec2d lengths{0, 0};  ///< metres along a tile's u and v, summed over the area
   Box3d box;
   Vec2d min{1e300, 1e300};  ///< touched, in tiles

@@ -71,10 +71,10 @@ UvSource find_slot_source(const TextureSlot& slot) {
 
 Result<Pixels> decode_slot(const Scene& scene, const TextureSlot& slot, const PictureCodec& codec) {
   const ImageId image = find_image(scene, slot.texture);
-  auto pixels = image == no_image
-                    ? Result<Pixels>(Failure(
-                          Error{ErrorCode::bad_image, "a texture without a picture", {}}))
-                    : codec.decode(find_encoded(scene, image));
+  auto pixels =
+      image == no_image
+          ? Result<Pixels>(Failure(Error{ErrorCode::bad_image, "a texture without a picture", {}}))
+          : codec.decode(find_encoded(scene, image));
   if (!pixels) {
     Error error = pixels.error();
     error.place.pointer = fmt::format("/images/{}", to_index(image));
@@ -132,9 +132,8 @@ std::vector<Vec2d> make_texture_coordinates(const Scene& scene,
 
 UvExtent find_uv_extent(const Scene& scene, const Primitive& primitive, const UvSource& source) {
   UvExtent extent;
-  const std::vector<Vec2d> uvs = source.textured
-                                     ? make_texture_coordinates(scene, primitive, source)
-                                     : std::vector<Vec2d>();
+  const std::vector<Vec2d> uvs =
+      source.textured ? make_texture_coordinates(scene, primitive, source) : std::vector<Vec2d>();
   extent.missing = source.textured && uvs.empty();
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
   const std::vector<float> positions = make_floats(scene, primitive.find("POSITION"));

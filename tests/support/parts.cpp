@@ -61,8 +61,8 @@ MeshData make_part(std::uint32_t seed) {
   };
   for (std::size_t r = 0; r < rings; ++r) {
     for (std::size_t a = 0; a < around; ++a) {
-      for (const std::uint32_t corner : {at(r, a), at(r, a + 1), at(r + 1, a + 1), at(r, a),
-                                         at(r + 1, a + 1), at(r + 1, a)}) {
+      for (const std::uint32_t corner :
+           {at(r, a), at(r, a + 1), at(r + 1, a + 1), at(r, a), at(r + 1, a + 1), at(r + 1, a)}) {
         part.indices.push_back(corner);
       }
     }
