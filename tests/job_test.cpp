@@ -110,6 +110,43 @@ TEST(Job, ProvesWhatWasDelivered) {
   EXPECT_TRUE(run_job(scene, job, {.codec = codec(), .delivery = &delivery})->verdict.passed);
 }
 
+struct WrongSetting {
+  const char* toml;
+  void (*set)(Settings&);
+};
+
+TEST(Job, RefusesWhatTheSettingsFileRefusesAndTouchesNothing) {
+  const WrongSetting wrong[] = {
+      {"[split]\ncell_size_m = -1", [](Settings& s) { s.split.cell_size_m = -1; }},
+      {"[materials]\nmax_layers = 1", [](Settings& s) { s.materials.max_layers = 1; }},
+      {"[propose]\nmin_instances = 1", [](Settings& s) { s.propose.min_instances = 1; }},
+      {"[propose]\ntriangle_growth = 0.5", [](Settings& s) { s.propose.triangle_growth = 0.5; }},
+      {"[verify]\nposition_tolerance = 2", [](Settings& s) { s.verify.position_tolerance = 2; }},
+      {"[views]\nyfov_deg = 180", [](Settings& s) { s.views.yfov_deg = 180; }},
+      {"[budget]\ndraw = 3",
+       [](Settings& s) {
+         s.budgets = {{"draw", 3}};
+       }},
+      {"[[tier]]\nname = \"a\"\ndraws = -3", [](Settings& s) {
+         s.tiers = {{"a", {{"draws", -3}}}};
+       }}};
+  const Scene scene = test::make_gallery(7, 6);
+  for (const WrongSetting& one : wrong) {
+    const auto file = parse_settings(one.toml, "mine.toml");
+    ASSERT_FALSE(file) << one.toml;
+    KeptDelivery delivery;
+    Job job = make_job();
+    one.set(job.settings);
+    const auto made = run_job(scene, job, {.codec = codec(), .delivery = &delivery});
+    ASSERT_FALSE(made) << one.toml;
+    EXPECT_EQ(made.error().code, ErrorCode::bad_setting) << one.toml;
+    EXPECT_EQ(made.error().message, file.error().message);
+    EXPECT_EQ(validate(job.settings).error().message, file.error().message);
+    EXPECT_EQ(delivery.rounds, 0);
+  }
+  EXPECT_TRUE(validate(Settings{}));
+}
+
 TEST(Job, TakesBackWhatItsProofRejectsAndDeliversAgain) {
   Job job = make_job();
   VerifySettings& verify = job.settings.verify;

@@ -11,6 +11,8 @@
 #include <string>
 #include <vector>
 
+#include "support/process.h"
+
 // Who may include whom, as docs/architecture.md draws it.
 namespace wakuzume {
 namespace {
@@ -181,6 +183,42 @@ std::vector<std::string> list_types(const fs::path& path) {
   }
   EXPECT_TRUE(inside.empty()) << path;
   return out;
+}
+
+TEST(Structure, TypesAreFoundHoweverTheyAreWritten) {
+  const fs::path file = test::make_scratch() / "types.h";
+  std::string text;
+  for (const char* line : {"namespace wakuzume {",
+                           "struct Forward;",
+                           "struct OnOneLine { int x = 0; };",
+                           "enum class Words : std::uint8_t { one, two };",
+                           "enum class Long : std::uint8_t {",
+                           "  one",
+                           "};",
+                           "class Derived final : public Base {",
+                           "  struct Inner {",
+                           "  };",
+                           "};",
+                           "template <class T>",
+                           "struct Made : Base<T> {",
+                           "};",
+                           "namespace {",
+                           "struct Hidden {",
+                           "};",
+                           "}  // namespace",
+                           "namespace inner {",
+                           "struct Nested {",
+                           "};",
+                           "}  // namespace inner",
+                           "}  // namespace wakuzume"}) {
+    text += line;
+    text += '\n';
+  }
+  test::write_all(file, text);
+  EXPECT_EQ(
+      list_types(file),
+      (std::vector<std::string>{"wakuzume::OnOneLine", "wakuzume::Words", "wakuzume::Long",
+                                "wakuzume::Derived", "wakuzume::Made", "wakuzume::inner::Nested"}));
 }
 
 // Two types of one name in different files are one to the linker, which takes the first of each of
