@@ -162,7 +162,7 @@ class OddNames : public testing::Test {
     return (folder_ / name).string();
   }
   static test::Outcome run(const std::vector<std::string>& line, int wanted = 0) {
-    test::Outcome outcome = test::run_tool(line);
+    test::Outcome outcome = test::run_tool_small(line);
     EXPECT_EQ(outcome.exit_code, wanted) << line[0] << ": " << outcome.err.substr(0, 2000);
     return outcome;
   }

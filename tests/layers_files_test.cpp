@@ -46,7 +46,7 @@ class HouseFiles : public testing::Test {
     return (folder_ / name).string();
   }
   static std::string run(const std::vector<std::string>& line) {
-    const test::Outcome outcome = test::run_tool(line);
+    const test::Outcome outcome = test::run_tool_small(line);
     EXPECT_EQ(outcome.exit_code, 0) << line[0] << ": " << outcome.out << outcome.err;
     return outcome.out;
   }

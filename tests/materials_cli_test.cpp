@@ -22,7 +22,7 @@ class ToolMaterials : public testing::Test {
     return (folder_ / name).string();
   }
   static std::string run(const std::vector<std::string>& line, int wanted = 0) {
-    const test::Outcome outcome = test::run_tool(line);
+    const test::Outcome outcome = test::run_tool_small(line);
     EXPECT_EQ(outcome.exit_code, wanted) << line[0] << ": " << outcome.out << outcome.err;
     return wanted == 0 ? outcome.out : outcome.out + outcome.err;
   }

@@ -22,7 +22,7 @@ class ToolResults : public testing::Test {
     return (folder_ / name).string();
   }
   std::string run(const std::vector<std::string>& line, int wanted = 0) {
-    const test::Outcome outcome = test::run_tool(line);
+    const test::Outcome outcome = test::run_tool_small(line);
     EXPECT_EQ(outcome.exit_code, wanted) << line[0] << ": " << outcome.err;
     return wanted == 0 ? outcome.out : outcome.err;
   }
@@ -121,10 +121,11 @@ TEST_F(ToolResults, WritesAssetsBesideTheScene) {
 }
 
 TEST_F(ToolResults, NamesAndJoinsByTheSettings) {
-  test::write_all(path("a.toml"),
-                  "[propose]\ncluster_names = \"{root}-{material}\"\nset_names = \"{mesh}.set\"\n"
-                  "mesh_unit = \"place\"\ncell_size_m = 15.0\nobject_names = \"block{number}\"\n"
-                  "colliders = \"box\"\ncollider_names = \"body of {name}\"\n");
+  const std::string named =
+      "[propose]\ncluster_names = \"{root}-{material}\"\nset_names = \"{mesh}.set\"\n"
+      "mesh_unit = \"place\"\ncell_size_m = 15.0\nobject_names = \"block{number}\"\n"
+      "colliders = \"box\"\ncollider_names = \"body of {name}\"\n";
+  test::write_all(path("a.toml"), named + test::read_all(test::small_proof()));
   run({"run", path("s.glb"), "--settings", path("a.toml"), "-o", path("out"), "--quiet"});
   const auto scene = read_scene(path("out/s.glb"));
   ASSERT_TRUE(scene);

@@ -178,7 +178,7 @@ TEST(ToolCache, RebuildsFromItsCache) {
   ASSERT_TRUE(write_scene(make_rows(9, 0, false), path("s.glb")));
   ASSERT_TRUE(write_scene(make_rows(3, 0.25, false), path("t.glb")));
   const auto run = [&](std::vector<std::string> line) {
-    const test::Outcome outcome = test::run_tool(std::move(line));
+    const test::Outcome outcome = test::run_tool_small(std::move(line));
     EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
     return outcome.out;
   };
@@ -207,7 +207,7 @@ TEST(ToolCarry, CarriesTheSourceInOneFile) {
   const auto path = [&](const char* name) { return (folder / name).string(); };
   ASSERT_TRUE(write_scene(demo::make_glasshouse(), path("s.glb")));
   const auto run = [&](std::vector<std::string> line) {
-    const test::Outcome outcome = test::run_tool(std::move(line));
+    const test::Outcome outcome = test::run_tool_small(std::move(line));
     EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
   };
   run({"propose", path("s.glb"), "-o", path("p.json")});

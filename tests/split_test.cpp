@@ -172,7 +172,7 @@ TEST(ToolSplit, SplitsBuildsVerifiesAndRestores) {
   const auto path = [&](const char* name) { return (folder / name).string(); };
   ASSERT_TRUE(write_scene(scene, path("s.glb")));
   const auto run = [&](const std::vector<std::string>& line) {
-    const test::Outcome outcome = test::run_tool(line);
+    const test::Outcome outcome = test::run_tool_small(line);
     EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
     return outcome;
   };

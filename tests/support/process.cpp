@@ -117,6 +117,15 @@ Outcome run_tool(std::vector<std::string> arguments) {
   return run_program(arguments);
 }
 
+std::string small_proof() { return WAKUZUME_SOURCE "/tests/support/small_proof.toml"; }
+
+Outcome run_tool_small(std::vector<std::string> arguments) {
+  if (std::find(arguments.begin(), arguments.end(), "--settings") == arguments.end()) {
+    arguments.insert(arguments.end(), {"--settings", small_proof()});
+  }
+  return run_tool(std::move(arguments));
+}
+
 std::string ask_validator(const fs::path& file) {
   const Outcome outcome =
       run_program({WAKUZUME_NODE, WAKUZUME_JUDGES "/validate.mjs", file.string()});

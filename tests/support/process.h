@@ -22,6 +22,10 @@ Outcome run_program(const std::vector<std::string>& command);
 std::string find_tool();
 /// Runs the tool.
 Outcome run_tool(std::vector<std::string> arguments);
+/// The same for tests of other things than the proof: a line without settings of its own gets those
+/// of small_proof(), and draws small pictures of few views.
+Outcome run_tool_small(std::vector<std::string> arguments);
+std::string small_proof();
 
 /// Runs the tool and kills it some time later, if it is still there. \return its exit code
 int kill_tool(std::vector<std::string> arguments, std::chrono::microseconds after);
