@@ -12,6 +12,7 @@
 #include "support/pictures.h"
 #include "support/process.h"
 #include "wakuzume/delivery.h"
+#include "wakuzume/io.h"
 #include "wakuzume/render.h"
 #include "wakuzume/settings_file.h"
 
