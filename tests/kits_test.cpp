@@ -264,6 +264,83 @@ TEST_F(OddNames, ComeOutOfEveryCommandAsText) {
   }
 }
 
+/// Names that files on a disk have, and that a URI can't hold as they are.
+const std::vector<std::pair<std::string, std::string>>& list_file_names() {
+  static const std::vector<std::pair<std::string, std::string>> names{
+      {"Gr\xC3\xB6\xC3\x9F"
+       "e.png",
+       "Gr%C3%B6%C3%9Fe.png"},
+      {"50% off.png", "50%25%20off.png"},
+      {"a#b.png", "a%23b.png"},
+      {"what?.png", "what%3F.png"},
+      {"one+two=three&.png", "one+two=three&.png"},
+      {"\xE5\x90\x8D.png", "\xE5\x90\x8D.png"},
+      {"deep er/[1].png", "deep%20er/%5B1%5D.png"}};
+  return names;
+}
+
+/// Walls whose pictures are files of these names beside the scene.
+Scene make_walls_with_files(const fs::path& folder) {
+  test::SceneBuilder builder;
+  std::uint32_t number = 0;
+  for (const auto& [file, uri] : list_file_names()) {
+    const MaterialId id = builder.add_material("wall_" + std::to_string(number));
+    builder.scene.materials[to_index(id)].base_color_texture.texture =
+        test::add_picture(builder, test::make_picture(16, 16, number));
+    Image& image = builder.scene.images.back();
+    const auto bytes = image.bytes.data();
+    fs::create_directories((folder / file).parent_path());
+    test::write_all(folder / file,
+                    std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+    image.bytes = {};
+    image.uri = uri;
+    const MeshId wall = builder.add_mesh("wall", test::make_patch(0, 0, 1, 1), id);
+    for (int i = 0; i < 3; ++i) {
+      builder.add_node("wall", wall, test::at(1.5 * i, 1.5 * number));
+    }
+    ++number;
+  }
+  return builder.finish();
+}
+
+TEST_F(OddNames, OfFilesAreFoundTakenAlongAndPutBack) {
+  const fs::path folder = folder_ / "kit 100%";
+  fs::create_directories(folder);
+  const std::string input = (folder / "s#1.gltf").string();
+  ASSERT_TRUE(write_scene(make_walls_with_files(folder), input));
+  const auto scene = read_scene(input);
+  ASSERT_TRUE(scene) << to_string(scene.error());
+  EXPECT_TRUE(scene->missing_files.empty())
+      << scene->missing_files.size() << ", first " << scene->missing_files[0].uri;
+  const auto needed = list_files(*scene, input);
+  for (const auto& [file, uri] : list_file_names()) {
+    EXPECT_EQ(std::count(needed.begin(), needed.end(), (folder / file).string()), 1) << file;
+  }
+
+  // As they were, into one file and beside another.
+  for (const char* name : {"out/r.gltf", "out/r.glb"}) {
+    run({"propose", input, "-o", path("p.json")});
+    run({"build", path("p.json"), "-o", path(name)});
+    run({"verify", input, path(name)});
+    EXPECT_EQ(test::ask_validator(path(name)).substr(0, 2), "0 ") << name;
+    run({"restore", path(name), "-o", path("out/back.gltf")});
+  }
+  for (const auto& [file, uri] : list_file_names()) {
+    EXPECT_EQ(test::read_all(folder_ / "out" / file), test::read_all(folder / file)) << file;
+  }
+  const auto back = read_scene(path("out/back.gltf"));
+  ASSERT_TRUE(back) << to_string(back.error());
+  EXPECT_TRUE(back->missing_files.empty());
+  EXPECT_EQ(make_content_hash(*back), make_content_hash(*scene));
+
+  // And on pages: nobody asks for the files any more.
+  run({"run", input, "-o", path("shared"), "--materials", "fewest_draws"});
+  const auto shared = read_scene(path("shared/s#1.glb"));
+  ASSERT_TRUE(shared) << to_string(shared.error());
+  EXPECT_TRUE(shared->missing_files.empty());
+  EXPECT_LT(count_totals(*shared).materials, list_file_names().size());
+}
+
 TEST_F(OddNames, ComeOutOfTablesForProgramsAsTheyAre) {
   const std::string input = path("s.glb");
   ASSERT_TRUE(write_scene(make_oddly_named(), input));
