@@ -6,6 +6,7 @@
 
 #include "documents/document.h"
 #include "documents/plan.h"
+#include "documents/read_setting.h"
 #include "documents/routes.h"
 #include "settings/fields.h"
 #include "wakuzume/io.h"
@@ -102,16 +103,14 @@ class PlanReader {
     const bool good =
         in_.object(value, at, [&](std::string_view table, JsonValue inner, const At& a) {
           return in_.object(inner, a, [&](std::string_view key, JsonValue v, const At& b) {
-            bool known = false;
-            bool read = true;
-            for_each_setting(settings, [&](std::string_view t, std::string_view k, auto& member,
-                                           const Meaning&) {
-              if (t == table && k == key && is_planned(t)) {
-                known = true;
-                read = read_setting(v, b, member);
-              }
+            return read_setting(in_, key, v, b, [&](const auto& visit) {
+              for_each_setting(settings, [&](std::string_view t, std::string_view k, auto& member,
+                                             const Meaning&) {
+                if (t == table && is_planned(t)) {
+                  visit(k, member);
+                }
+              });
             });
-            return known ? read : unknown_member(in_, b);
           });
         });
     plan.split = settings.split;
@@ -125,19 +124,6 @@ class PlanReader {
       }
     }
     return good;
-  }
-
-  template <class T>
-  bool read_setting(JsonValue value, const At& at, T& out) {
-    if constexpr (std::is_enum_v<T>) {
-      std::string text;
-      return in_.read(value, at, text) &&
-             (from_text(text, out) ||
-              in_.fail(ErrorCode::bad_value, at,
-                       fmt::format("\"{}\" is not one of the words it takes", text)));
-    } else {
-      return in_.read(value, at, out);
-    }
   }
 
   bool read_marks(JsonValue value, const At& at, std::vector<DrawMark>& out) {

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "documents/document.h"
+#include "documents/read_setting.h"
 #include "settings/fields.h"
 
 namespace wakuzume {
@@ -195,32 +196,13 @@ class RoutesReader {
  private:
   bool read_settings(JsonValue value, const At& at, MaterialSettings& settings) {
     const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      bool known = false;
-      bool read = true;
-      for_each_material_setting(settings,
-                                [&](const char*, std::string_view k, auto& member, const Meaning&) {
-                                  if (k == key) {
-                                    known = true;
-                                    read = read_setting(v, a, member);
-                                  }
-                                });
-      return known ? read : unknown_member(in_, a);
+      return read_setting(in_, key, v, a, [&](const auto& visit) {
+        for_each_material_setting(settings, [&](const char*, std::string_view k, auto& member,
+                                                const Meaning&) { visit(k, member); });
+      });
     });
     const auto valid = validate(settings);
     return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
-  }
-
-  template <class T>
-  bool read_setting(JsonValue value, const At& at, T& out) {
-    if constexpr (std::is_enum_v<T>) {
-      std::string text;
-      return in_.read(value, at, text) &&
-             (from_text(text, out) ||
-              in_.fail(ErrorCode::bad_value, at,
-                       fmt::format("\"{}\" is not one of the words it takes", text)));
-    } else {
-      return in_.read(value, at, out);
-    }
   }
 
   bool read_route(JsonValue value, const At& at, MaterialRoute& out) {

@@ -1,0 +1,44 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <fmt/format.h>
+
+#include <string>
+#include <string_view>
+
+#include "documents/document.h"
+#include "settings/fields.h"
+
+/// Settings as the documents hold them: those of a plan, and those of its routes.
+namespace wakuzume {
+
+template <class T>
+bool read_setting_value(JsonIn& in, JsonValue value, const At& at, T& out) {
+  if constexpr (std::is_enum_v<T>) {
+    std::string text;
+    return in.read(value, at, text) &&
+           (from_text(text, out) ||
+            in.fail(ErrorCode::bad_value, at,
+                    fmt::format("\"{}\" is not one of the words it takes", text)));
+  } else {
+    return in.read(value, at, out);
+  }
+}
+
+/// Reads the setting of this key. \param list  calls what it is given for each (key, member)
+template <class List>
+bool read_setting(
+    JsonIn& in, std::string_view wanted, JsonValue value, const At& at, const List& list) {
+  bool known = false;
+  bool good = true;
+  list([&](std::string_view key, auto& member) {
+    if (key == wanted) {
+      known = true;
+      good = read_setting_value(in, value, at, member);
+    }
+  });
+  return known ? good : unknown_member(in, at);
+}
+
+}  // namespace wakuzume
