@@ -145,7 +145,8 @@ class PictureMaker {
     settings_ = {*showing, options_.picture_width, options_.picture_height,
                  options_.second.empty()
                      ? name_of(options_.input)
-                     : name_of(options_.input) + " and " + name_of(options_.second)};
+                     : name_of(options_.input) + " and " + name_of(options_.second),
+                 command_.job().profile.sorts_blended};
     auto documents = read_documents(options_, *showing);
     if (!documents) {
       return Failure(documents.error());

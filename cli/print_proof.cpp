@@ -61,6 +61,17 @@ std::string print_views(const Verdict& verdict) {
     out += fmt::format("  and {} more views; the verdict as JSON has all of them\n",
                        verdict.views.size() - most_rows);
   }
+  std::uint64_t righted = 0;
+  std::uint64_t disordered = 0;
+  for (const ViewCheck& check : verdict.views) {
+    righted += check.righted_pixels;
+    disordered += check.disordered_pixels;
+  }
+  if (righted + disordered > 0) {
+    out += fmt::format(
+        "  Order of blended layers: right now in {}, where it was wrong; wrong now in {}\n",
+        plural(righted, "pixel", "pixels"), group_digits(disordered));
+  }
   for (std::size_t g = 0; g < std::min(most_rows, verdict.group_faults.size()); ++g) {
     const GroupFault& fault = verdict.group_faults[g];
     const std::string name = fault.group.empty() ? "kept " : "group " + fault.group + ", ";

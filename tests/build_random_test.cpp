@@ -32,7 +32,7 @@ TEST_P(RandomScenes, HoldEverythingExactlyOnceByBothCounts) {
                                    .repeats = static_cast<Repeats>(seed % 3),
                                    .max_vertices = seed % 4 == 0 ? 30U : 65'535U,
                                    .cell_size_m = seed % 5 == 0 ? 15.0 : 0.0,
-                                   .blended = seed % 2 == 0 ? Blended::merge : Blended::keep};
+                                   .blended = static_cast<Blended>(seed % 3)};
     const auto built = build_of(scene, settings);
     ASSERT_TRUE(built) << "seed " << seed << ": " << to_string(built.error());
     const auto valid = check_scene(built->scene);

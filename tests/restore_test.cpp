@@ -21,7 +21,7 @@ ProposeSettings settings_of(std::uint32_t seed) {
   return {.min_instances = 2 + seed % 3,
           .repeats = static_cast<Repeats>(seed % 3),
           .cell_size_m = seed % 5 == 0 ? 15.0 : 0.0,
-          .blended = seed % 2 == 0 ? Blended::merge : Blended::keep,
+          .blended = static_cast<Blended>(seed % 3),
           .moving_parts = seed % 2 == 0 ? MovingParts::merge : MovingParts::keep};
 }
 

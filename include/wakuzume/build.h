@@ -33,7 +33,8 @@ enum class Fate : std::uint8_t { merged, instanced, kept, dropped };
 inline constexpr std::size_t fate_count = 4;
 std::string_view to_string(Fate fate);
 
-/// What became of one source draw. Ranges count in list indices of the output primitive.
+/// What became of one source draw. Ranges count in list indices of the output primitive, before
+/// LedgerResult::order where there is one.
 struct LedgerRow {
   DrawRef source;
   Fate fate = Fate::kept;
@@ -56,6 +57,11 @@ struct LedgerResult {
   DrawRef shown{no_node, 0};
   NodeId collider = no_node;  ///< child of the node
   ColliderShape collider_shape = ColliderShape::none;
+  /// Each row's ranges hold its triangles twice: as they were, and then turned round.
+  bool has_backs = false;
+  /// By triangle of the primitive: which one it is, counted along the rows' ranges. Empty: they
+  /// stand in that order.
+  std::vector<std::uint32_t> order{};
 };
 
 /// Where the result holds a copy of its source, in a glTF scene that is not shown.

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "wakuzume/blend_sorting.h"
 #include "wakuzume/culling.h"
 #include "wakuzume/image_facts.h"
 #include "wakuzume/result.h"
@@ -50,6 +51,7 @@ struct CostProfile {
   bool instances_repeats = false;  ///< equal primitives with equal materials become one draw
   /// Draws of one state with at most so many vertices are batched on the CPU. \default 0: never
   std::uint32_t batches_up_to_vertices = 0;
+  BlendSorting sorts_blended{};
   Vec3d sun_direction{-0.4, -1, -0.3};  ///< where the scene has no directional light
   /// Reach of point and spot lights that state none; 0: without end, as glTF has it.
   double light_reach_m = 0;

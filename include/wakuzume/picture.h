@@ -36,9 +36,11 @@ enum class Showing : std::uint8_t {
   texels,     ///< texels per metre
   triangles,  ///< pixels that a triangle covers
   surfaces,   ///< how many surfaces lie behind each other
-  wire        ///< edges of triangles over the shaded scene
+  wire,       ///< edges of triangles over the shaded scene
+  layers,     ///< how many blended layers a pixel shows
+  order       ///< where an engine draws those in another order than the true one
 };
-inline constexpr std::size_t showing_count = 11;
+inline constexpr std::size_t showing_count = 13;
 std::string_view to_string(Showing showing);
 
 using Color = std::array<std::uint8_t, 3>;  ///< sRGB
@@ -73,6 +75,7 @@ struct PictureSettings {
   std::uint32_t width_px = 1280;  ///< \range [320, 8192]
   std::uint32_t height_px = 800;  ///< \range [240, 8192]
   std::string title;              ///< of the scene
+  BlendSorting sorting{};         ///< of blended draws, as the cost profile has it
 };
 
 /// Rows of the legend take room: what a shot has to be made in for a picture of a size.

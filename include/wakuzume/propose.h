@@ -34,7 +34,11 @@
 /// 5. The plan passes check_plan: what would not, is taken back, planned otherwise, and told.
 namespace wakuzume {
 
-enum class Blended : std::uint8_t { keep, merge };
+enum class Blended : std::uint8_t {
+  keep,
+  proved,  ///< they merge where their order can't be seen
+  merge    ///< they merge, and their order is lost
+};
 enum class Repeats : std::uint8_t {
   by_cost,
   instance,
@@ -122,6 +126,15 @@ struct Outlook {
 enum class GroupKind : std::uint8_t { cluster, instance_set };
 std::string_view to_string(GroupKind kind);
 
+/// In which order a group's blended triangles are drawn.
+enum class BlendOrder : std::uint8_t {
+  as_members,  ///< member by member: they are not blended, or their order was given up
+  every_eye,   ///< one that is right from everywhere (order.h); of a set: that of its members
+  any          ///< all have the same colour, so that none shows
+};
+inline constexpr std::size_t blend_order_count = 3;
+std::string_view to_string(BlendOrder order);
+
 /// Why a draw is in no group.
 enum class KeepReason : std::uint8_t {
   must_stay,            ///< the survey's StayRule says more
@@ -151,6 +164,9 @@ struct Group {
   GroupKind kind = GroupKind::cluster;
   bool pinned = false;  ///< planning again leaves it as it is
   ColliderShape collider = ColliderShape::none;
+  /// Other than as_members: a cluster of a two-sided material is stored as two that are culled,
+  /// front and back, which look the same.
+  BlendOrder order = BlendOrder::as_members;
   MaterialId material = no_material;
   std::string tint;  ///< factor that each instance carries; empty: all have the material's
   PivotAt pivot_at = PivotAt::bounds_centre;

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <map>
 #include <optional>
 #include <span>
 #include <string>
@@ -83,6 +84,7 @@ class LedgerIndex {
 
  private:
   const Ledger& ledger_;
+  std::map<DrawRef, const std::vector<std::uint32_t>*> orders_;  ///< by place in the result
   std::vector<std::uint32_t> by_place_;  ///< positions of rows by node, primitive, instance, index
 };
 

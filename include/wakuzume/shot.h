@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "wakuzume/blend_sorting.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/pixels.h"
 #include "wakuzume/result.h"
@@ -19,7 +20,8 @@
 /// ShotMaker. What is made of them (proof, pictures, pages) knows no GPU.
 namespace wakuzume {
 
-/// What a pixel shows. Of blended surfaces it is the one drawn last.
+/// What a pixel shows. Of blended surfaces it is the one drawn last, or with Layers::sorted the
+/// nearest.
 struct Hit {
   DrawId draw = no_draw;       ///< position in Survey::draws; no_draw: nothing
   std::uint32_t instance = 0;  ///< of an instance set
@@ -40,10 +42,15 @@ enum class Shading : std::uint8_t { lit, none };
 /// Whether blended surfaces are drawn, in front of which others would not show.
 enum class Blends : std::uint8_t { shown, left_out };
 
+/// Blended surfaces as an engine draws them, or told layer by layer as well.
+enum class Layers : std::uint8_t { as_drawn, sorted };
+
 struct ShotRequest {
   Shading shading = Shading::lit;
   Measure measure = Measure::none;
   Blends blends = Blends::shown;
+  BlendSorting sorting{};
+  Layers layers = Layers::as_drawn;
   /// Times as many pixels along each side as the maker is set to. \range [1, 4]
   std::uint32_t fineness = 1;
   /// Is told how much of the shot is there, and may stop it. Borrowed; may be null.
@@ -69,6 +76,12 @@ struct Shot {
   Pixels picture;             ///< sRGB; empty with Shading::none
   std::vector<Hit> hits;      ///< one a pixel, rows from the top; empty with Measure::surfaces
   std::vector<float> values;  ///< one a pixel; empty with Measure::none
+  /// With Layers::sorted, one a pixel: how many blended layers it shows, and how many pairs of them
+  /// are drawn the wrong way round. Empty where no blended draw is in sight.
+  std::vector<std::uint16_t> layers;
+  std::vector<std::uint16_t> misplaced;
+  /// The picture with all layers in their true order; empty where it is no other one.
+  Pixels exact;
   Submitted submitted;
 };
 

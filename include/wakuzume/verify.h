@@ -80,6 +80,7 @@ struct VerifySettings {
   double seconds = 0;
   std::uint32_t picture_width_px = 1280;  ///< \range [16, 8192]
   std::uint32_t picture_height_px = 720;  ///< \range [16, 8192]
+  BlendSorting sorting{};                 ///< of blended draws; a job has its cost profile's
 };
 /// \error bad_setting
 Result<void> validate(const VerifySettings& settings);
@@ -123,6 +124,11 @@ struct ViewCheck {
   std::uint64_t edge_pixels = 0;
   /// Two surfaces of the source are in the same place, and chance decides which one shows.
   std::uint64_t tied_pixels = 0;
+  /// The source's blended layers were drawn in a wrong order here, and come nearer to the exact
+  /// picture now.
+  std::uint64_t righted_pixels = 0;
+  /// Wrong pixels of several blended layers that are farther from the exact picture now.
+  std::uint64_t disordered_pixels = 0;
   double mean_error = 0;  ///< steps of 255, over all channels
   double psnr_db = 100;   ///< 100 where all is equal
   double likeness = 1;    ///< structural similarity of brightness, 1: the same

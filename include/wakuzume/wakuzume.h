@@ -18,6 +18,7 @@
 #include "wakuzume/ktx2.h"
 #include "wakuzume/ladder.h"
 #include "wakuzume/mend.h"
+#include "wakuzume/order.h"
 #include "wakuzume/packing.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/repaint.h"

@@ -120,6 +120,9 @@ class AttributeWriter {
     Eigen::Map<Eigen::Matrix3d>(columns.front().data()) = matrix;
     with_values<3>(stream,
                    [&](const auto& values) { transform_normals(columns, values, as_floats(to)); });
+    if (member_.back) {
+      turn_round(as_floats(to), 3 * pick_.count);
+    }
   }
 
   /// glTF 2.0 section 3.7.2.1: a primitive without normals is shaded flat. Its vertices are the
@@ -153,6 +156,14 @@ class AttributeWriter {
       }
     };
     pick_.tangents.empty() ? with_values<4>(stream, write) : write(pick_.tangents);
+    // With the hand the other way about, the whole frame is turned, as engines turn it behind.
+    if (member_.back) {
+      turn_round(as_floats(to), 4 * pick_.count);
+    }
+  }
+
+  static void turn_round(float* values, std::size_t count) {
+    std::transform(values, values + count, values, [](float value) { return -value; });
   }
 
   void write_texcoords(StreamId stream, std::byte* to) {

@@ -34,6 +34,7 @@ struct MergeMember {
   std::uint64_t first_index = 0;
   std::uint64_t index_count = 0;
   bool whole = false;  ///< uses every vertex of its streams, from the first on
+  bool back = false;   ///< turned round: what was seen from behind
 };
 
 /// Positions first, then normals, tangents, UVs, colours, custom attributes by name.

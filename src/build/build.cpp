@@ -232,12 +232,25 @@ class Builder {
       primitive = static_cast<std::uint32_t>(mesh.primitives.size());
       mesh.primitives.push_back(std::move(merged));
     }
-    built_.ledger.results.push_back({group.name, id, primitive, work.frame.root});
+    LedgerResult& result = built_.ledger.results.emplace_back(
+        LedgerResult{group.name, id, primitive, work.frame.root});
+    result.has_backs = geometry_.has_backs(group);
+    result.order = merge.order();
     for (const MergeMember& member : merge.members()) {
+      if (member.back) {
+        extend_range(built_.ledger.rows[to_index(find_draw(survey_, member.ref))], member);
+        continue;
+      }
       LedgerRow& row = take(member.ref, Fate::merged, id);
       row.primitive = primitive;
       set_range(row, member);
     }
+  }
+
+  /// What is turned round follows what it was.
+  static void extend_range(LedgerRow& row, const MergeMember& member) {
+    row.index_count += member.index_count;
+    row.vertex_count += member.vertex_count;
   }
 
   /// \param members  all that the node stands for

@@ -67,6 +67,37 @@ StreamBounds make_bounds(const Scene& scene, StreamId stream) {
   return {{box.min.begin(), box.min.end()}, {box.max.begin(), box.max.end()}};
 }
 
+/// List indices as the ranges of the ledger count them.
+std::vector<std::uint32_t> list_in_a_row(const Scene& scene,
+                                         const Primitive& primitive,
+                                         const std::vector<std::uint32_t>* order) {
+  std::vector<std::uint32_t> list = make_integers(scene, primitive.indices);
+  if (order == nullptr) {
+    return list;
+  }
+  std::vector<std::uint32_t> out(list.size());
+  for (std::size_t t = 0; t < order->size(); ++t) {
+    std::copy_n(list.begin() + static_cast<std::ptrdiff_t>(3 * t), 3,
+                out.begin() + static_cast<std::ptrdiff_t>(3 * std::size_t{(*order)[t]}));
+  }
+  return out;
+}
+
+/// Triangles that are left, in the order that they had among others.
+/// \param now  by triangle that there was: its place in a row; no_index: it went
+void put_in_order(const std::vector<std::uint32_t>& now,
+                  std::vector<std::uint32_t>& order,
+                  std::vector<std::uint32_t>& indices) {
+  std::transform(order.begin(), order.end(), order.begin(),
+                 [&](std::uint32_t triangle) { return now[triangle]; });
+  std::erase(order, no_index);
+  const std::vector<std::uint32_t> row = indices;
+  for (std::size_t t = 0; t < order.size(); ++t) {
+    std::copy_n(row.begin() + static_cast<std::ptrdiff_t>(3 * std::size_t{order[t]}), 3,
+                indices.begin() + static_cast<std::ptrdiff_t>(3 * t));
+  }
+}
+
 }  // namespace
 
 bool has_primitive(const Scene& scene, const DrawRef& ref) {
@@ -92,6 +123,23 @@ bool holds_range(const Scene& built, const LedgerRow& row) {
          (row.fate == Fate::instanced || primitive.indices != no_stream) &&
          within(row.first_index, row.index_count, count_list_indices(built, primitive)) &&
          within(row.first_vertex, row.vertex_count, count_vertices(built, primitive));
+}
+
+bool holds_order(const Scene& built, const LedgerResult& result) {
+  const Primitive& primitive = built[built[result.node].mesh].primitives[result.primitive];
+  if (result.order.empty()) {
+    return true;
+  }
+  std::vector<bool> named(result.order.size(), false);
+  const bool fits = primitive.indices != no_stream && primitive.mode == PrimitiveMode::triangles &&
+                    built[primitive.indices].count == 3 * std::uint64_t{result.order.size()};
+  return fits && std::all_of(result.order.begin(), result.order.end(), [&](std::uint32_t triangle) {
+           const bool good = triangle < named.size() && !named[triangle];
+           if (good) {
+             named[triangle] = true;
+           }
+           return good;
+         });
 }
 
 MeshId Extractor::add_mesh(Mesh mesh) {
@@ -146,7 +194,7 @@ MeshId Extractor::cut_mesh(MeshId id, const std::vector<KeptPrimitive>& kept) {
   mesh.primitives.clear();
   for (const KeptPrimitive& part : kept) {
     const Primitive& from = built_[id].primitives[part.primitive];
-    mesh.primitives.push_back(part.whole ? from : cut_primitive(from, part.ranges));
+    mesh.primitives.push_back(part.whole ? from : cut_primitive(from, part));
     if (part.whole) {
       take_primitive(mesh.primitives.back());
     }
@@ -154,19 +202,25 @@ MeshId Extractor::cut_mesh(MeshId id, const std::vector<KeptPrimitive>& kept) {
   return add_mesh(std::move(mesh));
 }
 
-Primitive Extractor::cut_primitive(const Primitive& from,
-                                   const std::vector<GeometryRange>& ranges) {
+Primitive Extractor::cut_primitive(const Primitive& from, const KeptPrimitive& kept) {
   std::uint64_t vertices = 0;
   std::vector<std::uint32_t> indices;
   std::vector<std::pair<std::uint64_t, std::uint64_t>> runs;
-  const std::vector<std::uint32_t> all = make_integers(built_, from.indices);
-  for (const GeometryRange& range : ranges) {
+  const std::vector<std::uint32_t> all = list_in_a_row(built_, from, kept.order);
+  std::vector<std::uint32_t> triangle_now(kept.order == nullptr ? 0 : kept.order->size(), no_index);
+  for (const GeometryRange& range : kept.ranges) {
     for (std::uint64_t i = 0; i < range.index_count; ++i) {
+      if (kept.order != nullptr && i % 3 == 0) {
+        triangle_now[(range.first_index + i) / 3] = static_cast<std::uint32_t>(indices.size() / 3);
+      }
       indices.push_back(
           static_cast<std::uint32_t>(all[range.first_index + i] - range.first_vertex + vertices));
     }
     runs.emplace_back(range.first_vertex, range.vertex_count);
     vertices += range.vertex_count;
+  }
+  if (kept.order != nullptr) {
+    put_in_order(triangle_now, *kept.order, indices);
   }
   GeometryBlock block;
   std::vector<RunCopy> copies;

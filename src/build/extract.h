@@ -24,12 +24,18 @@ struct KeptPrimitive {
   std::uint32_t primitive = 0;
   bool whole = true;
   std::vector<GeometryRange> ranges{};
+  /// Of the primitive's triangles along all ranges, as LedgerResult::order; becomes that of those
+  /// that stay. Borrowed; null: they stand in a row.
+  std::vector<std::uint32_t>* order = nullptr;
 };
 
 bool has_primitive(const Scene& scene, const DrawRef& ref);
 
 /// The row's node, primitive, instance and ranges are in the scene.
 bool holds_range(const Scene& built, const LedgerRow& row);
+
+/// A result's order, if it has one, names each of its triangles once.
+bool holds_order(const Scene& built, const LedgerResult& result);
 
 /// Adds to `out`, which began as a copy of the source, what is asked for of `built`. Each mesh,
 /// material and stream is taken over once.
@@ -53,7 +59,7 @@ class Extractor {
   void take_primitive(Primitive& primitive);
   MaterialId take_material(MaterialId material);
   StreamId take_stream(StreamId stream);
-  Primitive cut_primitive(const Primitive& from, const std::vector<GeometryRange>& ranges);
+  Primitive cut_primitive(const Primitive& from, const KeptPrimitive& kept);
 
   const Scene& built_;
   const Ledger& ledger_;

@@ -6,6 +6,8 @@
 
 #include <algorithm>
 
+#include "order/draw_triangles.h"
+#include "plan/blends.h"
 #include "plan/check.h"
 #include "plan/items.h"
 #include "plan/keys.h"
@@ -83,8 +85,13 @@ Frame PlanGeometry::make_object_frame(const std::string& object) const {
 std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
                                                         const Frame& frame) const {
   std::vector<MergePart> parts;
+  const bool backs = has_backs(group);
   for (const DrawRef& ref : group.members) {
-    parts.push_back({ref, place(frame, frames_.world()[to_index(ref.node)])});
+    const Mat4d matrix = place(frame, frames_.world()[to_index(ref.node)]);
+    parts.push_back({ref, matrix});
+    if (backs) {
+      parts.push_back({ref, matrix, true});
+    }
   }
   return parts;
 }
@@ -143,7 +150,23 @@ std::size_t PlanGeometry::find_prototype(const Group& group) {
   return slot->second;
 }
 
+bool PlanGeometry::has_backs(const Group& group) const {
+  return group.kind == GroupKind::cluster && group.order != BlendOrder::as_members &&
+         source_[group.material].double_sided;
+}
+
 MaterialId PlanGeometry::find_material(const Group& group) {
+  if (has_backs(group)) {
+    const auto [slot, added] = one_sided_.try_emplace(group.material, group.material);
+    if (added) {
+      Material material = source_[group.material];
+      material.name += " front and back";
+      material.double_sided = false;
+      slot->second = make_id<MaterialId>(out_.materials.size());
+      out_.materials.push_back(std::move(material));
+    }
+    return slot->second;
+  }
   if (group.tint.empty()) {
     return group.material;
   }
@@ -177,7 +200,7 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
       work.frame = slot->second;
     }
     if (group.kind == GroupKind::cluster) {
-      work.merge = add_merge(group, make_cluster_parts(group, work.frame), group.material);
+      work.merge = add_merge(group, make_cluster_parts(group, work.frame), find_material(group));
     } else {
       work.prototype = find_prototype(group);
       if (group.instance_count() == 1) {
@@ -191,6 +214,40 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
     work_.push_back(work);
   }
   return true;
+}
+
+/// The triangles of groups that have an order right from everywhere.
+/// \pre the plan was checked
+Result<void> PlanGeometry::order_merges(const RunControl& run) {
+  const double precision_m = find_order_precision(survey_);
+  std::vector<std::string> faults(work_.size());
+  const bool all = for_each_index(work_.size(), run, "ordering", [&](std::size_t g) {
+    const Group& group = this->group(g);
+    if (group.kind != GroupKind::cluster || group.order != BlendOrder::every_eye) {
+      return;
+    }
+    DrawSequence sequence =
+        find_sequence(make_facing(source_, survey_, frames_.world(), precision_m, group.members, 1),
+                      {OrderUnit::triangle, precision_m});
+    if (sequence.found) {
+      merges_[work_[g].merge].set_order(std::move(sequence.triangles));
+    } else {
+      faults[g] = group.name;
+    }
+  });
+  if (!all) {
+    return Failure(make_cancelled());
+  }
+  for (const std::string& name : faults) {
+    if (!name.empty()) {
+      return Failure(Error{ErrorCode::plan_invalid,
+                           fmt::format("no order of the triangles of \"{}\" is right from "
+                                       "everywhere",
+                                       name),
+                           {}});
+    }
+  }
+  return {};
 }
 
 /// Layouts and sizes, of what the cache does not have.
@@ -234,7 +291,13 @@ Result<void> PlanGeometry::allocate(GeometryBlock& block) {
 
 Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunControl& run) {
   adjust_groups(assets);
-  if (!prepare_groups(run) || !count_merges(run)) {
+  if (!prepare_groups(run)) {
+    return Failure(make_cancelled());
+  }
+  if (auto ordered = order_merges(run); !ordered) {
+    return ordered;
+  }
+  if (!count_merges(run)) {
     return Failure(make_cancelled());
   }
   GeometryBlock block;

@@ -59,6 +59,8 @@ class PlanGeometry {
   [[nodiscard]] std::vector<DrawRef> list_members(const std::string& object) const;
   /// The group's material, or the one without its tint that all its instances multiply theirs into.
   MaterialId find_material(const Group& group);
+  /// Its members are stored front and back.
+  [[nodiscard]] bool has_backs(const Group& group) const;
   /// The block that all is in.
   [[nodiscard]] BlockId block() const { return block_; }
   [[nodiscard]] std::vector<Reuse> take_reuse() { return std::move(reuse_); }
@@ -75,6 +77,7 @@ class PlanGeometry {
                         const std::vector<MergePart>& parts,
                         MaterialId material);
   bool prepare_groups(const RunControl& run);
+  Result<void> order_merges(const RunControl& run);
   bool count_merges(const RunControl& run);
   Result<void> allocate(GeometryBlock& block);
 
@@ -92,6 +95,7 @@ class PlanGeometry {
   std::vector<Prototype> prototypes_;
   std::map<std::string, std::size_t> prototype_of_;
   std::map<std::pair<MaterialId, std::string>, MaterialId> untinted_;
+  std::map<MaterialId, MaterialId> one_sided_;
   std::vector<Work> work_;  ///< one a group
   std::vector<Reuse> reuse_;
   BlockId block_ = no_block;

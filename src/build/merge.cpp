@@ -60,6 +60,7 @@ ClusterMerge::ClusterMerge(const Scene& source,
     member.ref = part.draw;
     member.primitive = &source[source[part.draw.node].mesh].primitives[part.draw.primitive];
     member.matrix = part.matrix;
+    member.back = part.back;
     members_.push_back(member);
   }
   topology_ = find_topology(members_.front().primitive->mode);
@@ -182,7 +183,8 @@ VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
 }
 
 bool ClusterMerge::turns(const MergeMember& member) const {
-  return linear_determinant(member.matrix) < 0 && topology_ == Topology::triangles;
+  const bool mirrored = linear_determinant(member.matrix) < 0;
+  return mirrored != member.back && topology_ == Topology::triangles;
 }
 
 template <class From>
@@ -296,6 +298,18 @@ void ClusterMerge::fill(GeometryBlock& block) {
   }
   for (const MergeMember& member : members_) {
     fill_member(member, block);
+  }
+  if (!order_.empty()) {
+    put_in_order(block);
+  }
+}
+
+void ClusterMerge::put_in_order(GeometryBlock& block) const {
+  const std::size_t size = 3 * std::size_t{component_bytes(index_type_)};
+  std::byte* const to = block.data(index_offset_);
+  const std::vector<std::byte> from(to, to + order_.size() * size);
+  for (std::size_t t = 0; t < order_.size(); ++t) {
+    std::memcpy(to + t * size, from.data() + order_[t] * size, size);
   }
 }
 

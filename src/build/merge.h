@@ -4,6 +4,7 @@
 
 #include <span>
 #include <unordered_map>
+#include <utility>
 #include <vector>
 
 #include "build/attributes.h"
@@ -18,6 +19,7 @@ namespace wakuzume {
 struct MergePart {
   DrawRef draw;
   Mat4d matrix = identity_matrix;
+  bool back = false;  ///< turned round
 };
 
 struct VertexPick;
@@ -37,6 +39,9 @@ class ClusterMerge {
 
   /// Step 0: the vertex layout. Independent of others, as are steps 1 and 3.
   void find_layout();
+  /// The order of all triangles, by their places in the members' lists one after the other.
+  /// \pre topology is triangles
+  void set_order(std::vector<std::uint32_t> order) { order_ = std::move(order); }
   /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.
   void count();
   /// \return false where the content is not that of these members
@@ -53,6 +58,7 @@ class ClusterMerge {
   [[nodiscard]] const std::vector<MergeMember>& members() const { return members_; }
   [[nodiscard]] const std::vector<OutputAttribute>& layout() const { return layout_; }
   [[nodiscard]] std::uint64_t vertex_count() const { return vertex_count_; }
+  [[nodiscard]] const std::vector<std::uint32_t>& order() const { return order_; }
   [[nodiscard]] bool adopted() const { return adopted_.size() > 0; }
 
  private:
@@ -73,6 +79,7 @@ class ClusterMerge {
                   GeometryBlock& block) const;
   void write_whole_list(const MergeMember& member, GeometryBlock& block) const;
   void fill_member(const MergeMember& member, GeometryBlock& block);
+  void put_in_order(GeometryBlock& block) const;
   /// Calls `visit(offset in the block, bytes)` for each range, in the order they are packed in.
   template <class Visit>
   void for_each_range_of_bytes(const Visit& visit) const;
@@ -82,6 +89,7 @@ class ClusterMerge {
   MissingTangents missing_tangents_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
+  std::vector<std::uint32_t> order_;
   std::unordered_map<const Primitive*, std::uint64_t> used_;    ///< vertices; looked up only
   std::unordered_map<const Primitive*, TangentVertices> made_;  ///< looked up only
   std::vector<OutputAttribute> layout_;

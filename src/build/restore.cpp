@@ -190,12 +190,15 @@ class Restorer {
     Node node = built_[first.node];
     const NodeId id = make_id<NodeId>(out_.scene.nodes.size());
     const bool shows = shows_source(first);
+    std::vector<std::vector<std::uint32_t>> orders;
+    std::transform(left.begin(), left.end(), std::back_inserter(orders),
+                   [](const auto& part) { return part.first->order; });
     if (out_.ledger.rows[kept.rows.front()].fate == Fate::instanced) {
       node.mesh =
           shows ? extract_.show_mesh(node.mesh, first.shown) : extract_.take_mesh(node.mesh);
       keep_instances(kept, node);
     } else {
-      keep_primitives(left, all, node);
+      keep_primitives(left, all, orders, node);
     }
     node.children.clear();
     node.parent = first.below;
@@ -210,6 +213,7 @@ class Restorer {
       result.shown = shows ? result.shown : DrawRef{no_node, 0};
       result.node = id;
       result.primitive = primitive;
+      result.order = std::move(orders[p]);
       add_collider_of(*left[p].first, result);
       out_.ledger.results.push_back(std::move(result));
     }
@@ -294,13 +298,16 @@ class Restorer {
 
   void keep_primitives(const std::vector<std::pair<const LedgerResult*, Kept*>>& left,
                        bool all,
+                       std::vector<std::vector<std::uint32_t>>& orders,
                        Node& node) {
     std::vector<KeptPrimitive> kept;
-    for (const auto& [result, rows] : left) {
-      kept.push_back({result->primitive, rows->whole()});
+    for (std::size_t p = 0; p < left.size(); ++p) {
+      const auto& [result, rows] = left[p];
+      KeptPrimitive& part = kept.emplace_back(KeptPrimitive{result->primitive, rows->whole()});
       if (!rows->whole()) {
         all = false;
-        kept.back().ranges = close_ranges(rows->rows);
+        part.ranges = close_ranges(rows->rows);
+        part.order = orders[p].empty() ? nullptr : &orders[p];
       }
     }
     node.mesh = all ? extract_.take_mesh(node.mesh) : extract_.cut_mesh(node.mesh, kept);
@@ -349,7 +356,7 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
         (result.below == no_node || to_index(result.below) < source.nodes.size()) &&
         (result.shown.node == no_node || has_primitive(source, result.shown)) &&
         (result.collider == no_node || to_index(result.collider) < built.nodes.size()) &&
-        has_primitive(built, {result.node, result.primitive});
+        has_primitive(built, {result.node, result.primitive}) && holds_order(built, result);
     const bool ordered = i == 0 || ledger.results[i - 1].node <= result.node;
     if (!good || !ordered || !results.insert({result.node, result.primitive}).second) {
       return Failure(Error{ErrorCode::out_of_bounds,
@@ -456,6 +463,11 @@ Built make_untouched(const Scene& scene, const RunControl& run) {
 // ---- looking up -------------------------------------------------------------------------------
 
 LedgerIndex::LedgerIndex(const Ledger& ledger) : ledger_(ledger) {
+  for (const LedgerResult& result : ledger.results) {
+    if (!result.order.empty()) {
+      orders_[{result.node, result.primitive}] = &result.order;
+    }
+  }
   by_place_.resize(ledger.rows.size());
   for (std::uint32_t r = 0; r < by_place_.size(); ++r) {
     by_place_[r] = r;
@@ -472,6 +484,13 @@ const LedgerRow* LedgerIndex::find(NodeId node,
                                    std::uint32_t primitive,
                                    std::uint32_t instance,
                                    std::uint64_t list_index) const {
+  if (const auto order = orders_.find({node, primitive}); order != orders_.end()) {
+    const std::vector<std::uint32_t>& triangles = *order->second;
+    if (list_index / 3 >= triangles.size()) {
+      return nullptr;
+    }
+    list_index = 3 * std::uint64_t{triangles[list_index / 3]} + list_index % 3;
+  }
   const auto wanted = std::tuple(node, primitive, instance, list_index);
   const auto next = std::upper_bound(
       by_place_.begin(), by_place_.end(), wanted, [&](const auto& value, std::uint32_t r) {

@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 /// Changes whenever the bytes that a merge makes of the same input change.
-constexpr std::string_view method = "wakuzume merge 1";
+constexpr std::string_view method = "wakuzume merge 2";
 
 using Record = std::vector<std::byte>;
 
@@ -88,6 +88,7 @@ CachedMerge::Parts CachedMerge::make_parts(const ClusterMerge& merge) const {
     out.shapes.push_back(shape.finish());
     ValueHasher matrix;
     matrix.add(member.matrix);
+    matrix.add(member.back);
     out.matrices.push_back(matrix.finish());
   }
   return out;
@@ -140,6 +141,10 @@ Reuse CachedMerge::look_up(ClusterMerge& merge) {
     for (const ContentHash& hash : *list) {
       hasher.add(hash);
     }
+  }
+  hasher.add(merge.order().size());
+  for (const std::uint32_t triangle : merge.order()) {
+    hasher.add(triangle);
   }
   key_ = to_string(hasher.finish());
   const Bytes entry = cache_.find(key_);

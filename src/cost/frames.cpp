@@ -71,7 +71,7 @@ struct Scratch {
   std::vector<std::uint64_t> small_vertices;  ///< by state
   std::vector<std::uint32_t> small_states;
   std::vector<std::uint64_t> seen;
-  std::vector<std::pair<double, std::uint32_t>> sorted;  ///< blended: distance, place
+  std::vector<std::pair<float, std::uint32_t>> sorted;  ///< blended: distance, place
   std::vector<std::uint32_t> in_order;
 };
 
@@ -105,6 +105,11 @@ class FrameCounter {
     draws_count_singly_ =
         profile.sorts_by_state && !profile.instances_repeats && profile.batches_up_to_vertices == 0;
     sun_ = find_sun(scene, profile);
+    if (profile.sorts_blended.at == SortAt::origin) {
+      for (const Mat4d& world : make_world_matrices(scene)) {
+        origins_.push_back({world[12], world[13], world[14]});
+      }
+    }
   }
 
   Result<Frames> count(const RunControl& run) {
@@ -187,21 +192,20 @@ class FrameCounter {
     FrameCost frame;
     scratch.frame_images.start(scene_.images.size());
     const auto seen = visibility_.of_view(v);
-    const Mat4d& world = views_[v].world;
-    const Vec3d eye{world[12], world[13], world[14]};
+    const Viewpoint& view = views_[v];
     for (const PassSpec& pass : profile_.passes) {
       PassCost cost;
       switch (pass.kind) {
         case PassKind::main:
-          cost = count_seen(seen, Buffers::color, eye, scratch);
+          cost = count_seen(seen, Buffers::color, view, scratch);
           break;
         case PassKind::depth:
-          cost = count_seen(seen, Buffers::depth, eye, scratch);
+          cost = count_seen(seen, Buffers::depth, view, scratch);
           break;
         case PassKind::sun_shadow:
           scratch.seen.resize(visibility_.boxes().word_count());
           visibility_.boxes().find_seen(make_cascade(views_[v], pass, sun_), scratch.seen);
-          cost = count_seen(scratch.seen, Buffers::depth, eye, scratch);
+          cost = count_seen(scratch.seen, Buffers::depth, view, scratch);
           break;
         case PassKind::light_shadows:
           cost = count_lights(views_[v], pass, scratch);
@@ -361,7 +365,7 @@ class FrameCounter {
   /// What a pass issues of the draws that are seen. Depth alone leaves out what is blended.
   PassCost count_seen(std::span<const std::uint64_t> seen,
                       Buffers buffers,
-                      const Vec3d& eye,
+                      const Viewpoint& view,
                       Scratch& scratch) const {
     PassCost cost;
     const bool colors = buffers == Buffers::color;
@@ -378,7 +382,7 @@ class FrameCounter {
       }
       issue(draw, state_of(draw), cost, scratch);
       if (draw.order == Order::blended) {
-        scratch.sorted.emplace_back(-square_distance(draw, eye), static_cast<std::uint32_t>(place));
+        scratch.sorted.emplace_back(-find_distance(draw, view), static_cast<std::uint32_t>(place));
       } else if (profile_.sorts_by_state) {
         scratch.states.add(state_of(draw));
       } else {
@@ -408,13 +412,15 @@ class FrameCounter {
               [&](std::uint32_t a, std::uint32_t b) { return draws_[a].draw < draws_[b].draw; });
   }
 
-  [[nodiscard]] double square_distance(const CountedDraw& draw, const Vec3d& eye) const {
-    const Box3d& box = survey_.draws[draw.draw].box;
-    if (box.empty()) {
-      return 0;
+  [[nodiscard]] float find_distance(const CountedDraw& draw, const Viewpoint& view) const {
+    const Draw& row = survey_.draws[draw.draw];
+    if (!origins_.empty()) {
+      return find_sorting_distance(profile_.sorts_blended, origins_[to_index(row.node)],
+                                   view.world);
     }
-    const Vec3d centre = box.centre();
-    return (as_eigen(centre) - as_eigen(eye)).squaredNorm();
+    return row.box.empty()
+               ? 0
+               : find_sorting_distance(profile_.sorts_blended, row.box.centre(), view.world);
   }
 
   /// Faces of the lights of the scene, counted once: they look the same from every view.
@@ -437,7 +443,7 @@ class FrameCounter {
     scratch.seen.resize(visibility_.boxes().word_count());
     for (const Viewpoint& face : light.faces) {
       visibility_.boxes().find_seen(make_frustum(face), scratch.seen);
-      add(count_seen(scratch.seen, Buffers::depth, light.position, scratch), out.cost);
+      add(count_seen(scratch.seen, Buffers::depth, face, scratch), out.cost);
     }
     out.images = scratch.frame_images.list();
     return out;
@@ -472,6 +478,7 @@ class FrameCounter {
   std::vector<BlockSum> blocks_;
   bool draws_count_singly_ = false;
   Vec3d sun_{};
+  std::vector<Vec3d> origins_;  ///< by node; empty where nothing is sorted by them
   std::vector<ShadowLight> lights_;
   std::vector<LightCost> light_costs_;  ///< one a light
 };

@@ -14,7 +14,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 6;
+constexpr std::uint32_t ledger_version = 7;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -93,6 +93,20 @@ void write_copy(ReadableJsonOut& out, const SourceCopy& copy) {
   out.end_object();
 }
 
+/// Numbers as runs of those that follow each other: the first and how many, in turn.
+std::vector<std::uint32_t> make_runs(const std::vector<std::uint32_t>& numbers) {
+  std::vector<std::uint32_t> out;
+  for (std::size_t n = 0; n < numbers.size(); ++n) {
+    if (n > 0 && numbers[n] == numbers[n - 1] + 1) {
+      ++out.back();
+    } else {
+      out.push_back(numbers[n]);
+      out.push_back(1);
+    }
+  }
+  return out;
+}
+
 void write_results(ReadableJsonOut& out, const Ledger& ledger) {
   out.begin_array("results");
   for (const LedgerResult& result : ledger.results) {
@@ -111,6 +125,12 @@ void write_results(ReadableJsonOut& out, const Ledger& ledger) {
     if (result.collider != no_node) {
       line.member("collider", result.collider);
       line.member("collider_shape", to_string(result.collider_shape));
+    }
+    if (result.has_backs) {
+      line.member("has_backs", true);
+    }
+    if (!result.order.empty()) {
+      line.member("order", make_runs(result.order));
     }
     line.end_object();
     out.line(line);
@@ -317,6 +337,12 @@ class LedgerReader {
       if (key == "below") {
         return in_.read(item, a, result.below);
       }
+      if (key == "has_backs") {
+        return in_.read(item, a, result.has_backs);
+      }
+      if (key == "order") {
+        return read_runs(item, a, result.order);
+      }
       if (key == "shown_node") {
         return in_.read(item, a, result.shown.node);
       }
@@ -325,6 +351,30 @@ class LedgerReader {
       }
       return unknown_member(in_, a);
     });
+  }
+
+  /// A few numbers can't ask for more than a primitive can have.
+  bool read_runs(JsonValue value, const At& at, std::vector<std::uint32_t>& out) {
+    std::vector<std::uint32_t> runs;
+    if (!in_.read(value, at, runs)) {
+      return false;
+    }
+    std::uint64_t sum = 0;
+    for (std::size_t r = 1; r < runs.size(); r += 2) {
+      sum += runs[r];
+    }
+    constexpr std::uint64_t most = 1U << 30U;
+    if (runs.size() % 2 != 0 || sum > most) {
+      return in_.fail(ErrorCode::bad_value, at,
+                      "expected pairs of a triangle and how many follow from it");
+    }
+    out.reserve(sum);
+    for (std::size_t r = 0; r < runs.size(); r += 2) {
+      for (std::uint32_t n = 0; n < runs[r + 1]; ++n) {
+        out.push_back(runs[r] + n);
+      }
+    }
+    return true;
   }
 
   bool read_families(JsonValue value, const At& at, FamilySettings& families) {

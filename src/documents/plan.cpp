@@ -110,6 +110,9 @@ void write_group(ReadableJsonOut& out,
   if (group.collider != ColliderShape::none) {
     out.member("collider", to_string(group.collider));
   }
+  if (group.order != BlendOrder::as_members) {
+    out.member("order", to_string(group.order));
+  }
   if (group.pinned) {
     out.member("pinned", true);
   }

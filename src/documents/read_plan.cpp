@@ -207,6 +207,9 @@ class PlanReader {
   bool read_value(JsonValue value, const At& at, ColliderShape& out) {
     return read_word(in_, value, at, out, collider_shape_count);
   }
+  bool read_value(JsonValue value, const At& at, BlendOrder& out) {
+    return read_word(in_, value, at, out, blend_order_count);
+  }
   bool read_value(JsonValue value, const At& at, PivotAt& out) {
     return read_word(in_, value, at, out, pivot_at_count);
   }
@@ -315,12 +318,12 @@ class PlanReader {
   bool read_group_member(std::string_view key, JsonValue v, const At& a, Group& out) {
     return read_field(
         key, v, a, field("id", out.id), field("name", out.name), field("object", out.object),
-        field("kind", out.kind), field("collider", out.collider), field("pinned", out.pinned),
-        field("material", out.material), field("tint", out.tint), field("pivot_at", out.pivot_at),
-        field("pivot_node", out.pivot_node), field("pivot", out.pivot), field("reason", out.reason),
-        field("triangles", out.triangles), field("vertices", out.vertices),
-        field("bytes", out.bytes), field("saved_us", out.saved_us), field("axes", out.axes),
-        field("residual", out.residual));
+        field("kind", out.kind), field("collider", out.collider), field("order", out.order),
+        field("pinned", out.pinned), field("material", out.material), field("tint", out.tint),
+        field("pivot_at", out.pivot_at), field("pivot_node", out.pivot_node),
+        field("pivot", out.pivot), field("reason", out.reason), field("triangles", out.triangles),
+        field("vertices", out.vertices), field("bytes", out.bytes), field("saved_us", out.saved_us),
+        field("axes", out.axes), field("residual", out.residual));
   }
 
   bool read_member(JsonValue value,

@@ -23,6 +23,8 @@ void write_view(ReadableJsonOut& out, const ViewCheck& check) {
   line.end_object();
   line.member("edge_pixels", check.edge_pixels);
   line.member("tied_pixels", check.tied_pixels);
+  line.member("righted_pixels", check.righted_pixels);
+  line.member("disordered_pixels", check.disordered_pixels);
   line.member("mean_error", check.mean_error);
   line.member("psnr_db", check.psnr_db);
   line.member("likeness", check.likeness);

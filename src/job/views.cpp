@@ -123,7 +123,8 @@ Result<void> draw_and_compare(const Compared& scenes,
   if (!outlook) {
     return Failure(outlook.error());
   }
-  const VerifySettings& settings = job.settings.verify;
+  VerifySettings settings = job.settings.verify;
+  settings.sorting = job.profile.sorts_blended;
   // Who lists views wants to see all of them.
   const std::vector<Viewpoint> views =
       job.views.empty() ? choose_views(outlook->views, settings.picture_views, survey) : job.views;

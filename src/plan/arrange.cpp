@@ -42,15 +42,16 @@ Cell find_cell(const Box3d& box, double cell_size_m) {
 }
 
 /// Lists of items with one number each, and in one cell of the grid if there is one.
+/// \param number  of an item: its key, and its part of that; no_index: it is in no list
 template <class Number>
 std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
                                                   double cell_size_m,
                                                   const RunControl& run,
                                                   const Number& number) {
-  std::vector<std::tuple<std::uint32_t, Cell, std::uint32_t>> rows;
+  std::vector<std::tuple<std::pair<std::uint32_t, std::uint32_t>, Cell, std::uint32_t>> rows;
   for (std::size_t i = 0; i < items.items.size(); ++i) {
-    const std::uint32_t key = number(items.items[i]);
-    if (key != no_index) {
+    const std::pair<std::uint32_t, std::uint32_t> key = number(items.items[i]);
+    if (key.first != no_index) {
       rows.emplace_back(key, find_cell(items.items[i].box, cell_size_m),
                         static_cast<std::uint32_t>(i));
     }
@@ -138,18 +139,23 @@ Result<Trees> make_trees(const Items& items,
   out.prices = prices;
   const double cell = settings.cell_size_m;
   // What can merge with nothing must not stand between others in their tree.
-  const auto is_large = [&](const Item& item) { return item.vertices > settings.max_vertices; };
-  auto by_key = make_sets(items, cell, run,
-                          [&](const Item& item) { return is_large(item) ? no_index : item.merge; });
+  const auto is_alone = [&](const Item& item) {
+    return item.vertices > settings.max_vertices || item.order_part == no_index;
+  };
+  auto by_key = make_sets(items, cell, run, [&](const Item& item) {
+    return std::pair(is_alone(item) ? no_index : item.merge, item.order_part);
+  });
   for (std::uint32_t i = 0; i < items.items.size(); ++i) {
-    if (is_large(items.items[i])) {
+    if (is_alone(items.items[i])) {
       by_key.push_back({i});
     }
   }
   out.by_key = make_forest(boxes, weights, by_key, run);
   out.by_repeat =
       make_forest(boxes, weights,
-                  make_sets(items, cell, run, [](const Item& item) { return item.repeat; }), run);
+                  make_sets(items, cell, run,
+                            [](const Item& item) { return std::pair(item.repeat, item.set_part); }),
+                  run);
   count_all_seen(items.items.size(), frusta, out, run);
   if (!goes_on(run, "arranging")) {
     return Failure(make_cancelled());

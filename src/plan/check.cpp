@@ -8,6 +8,8 @@
 #include <map>
 #include <set>
 
+#include "order/draw_triangles.h"
+#include "plan/blends.h"
 #include "plan/items.h"
 #include "plan/keys.h"
 #include "plan/set_judge.h"
@@ -54,6 +56,9 @@ class PlanChecker {
     if (!for_each_index(plan_.groups.size(), run, "checking the plan", [&](std::size_t g) {
           if (sound_[g] && plan_.groups[g].kind == GroupKind::instance_set) {
             misfits[g] = check_instances(plan_.groups[g], fmt::format("/groups/{}", g));
+          }
+          if (sound_[g]) {
+            check_order(plan_.groups[g], fmt::format("/groups/{}/order", g), misfits[g]);
           }
         })) {
       return Failure(make_cancelled());
@@ -175,7 +180,7 @@ class PlanChecker {
     std::uint64_t vertices = 0;
     for (std::size_t m = 0; m < members.size(); ++m) {
       const Draw& draw = survey_[members[m]];
-      vertices += sizes_[to_index(draw.shape)].vertices;
+      vertices += count_sides(scene_, draw, plan_.settings) * sizes_[to_index(draw.shape)].vertices;
       if (keys_.merge[to_index(draw.key)] != keys_.merge[to_index(first.key)]) {
         violate(fmt::format("{}/members/{}", place, m),
                 fmt::format("{} ({}) can't be drawn with {} ({})", name_of(draw), key_of(draw),
@@ -260,6 +265,36 @@ class PlanChecker {
         tinted ? keys_.shared_material[share] : keys_.material[to_index(first.key)];
     if (wanted != group.material) {
       violate(place, "the group names another material than its members have");
+    }
+  }
+
+  /// Blended triangles are drawn in an order that is right from everywhere, or that shows nowhere.
+  void check_order(const Group& group,
+                   const std::string& place,
+                   std::vector<Violation>& out) const {
+    const Draw& first = survey_[find_draw(survey_, group.members.front())];
+    const bool ordered = group.order != BlendOrder::as_members;
+    if (!first.blended || plan_.settings.blended != Blended::proved) {
+      if (ordered) {
+        out.push_back({place, fmt::format("{} needs no order: it is not blended, or the plan does "
+                                          "not prove orders",
+                                          name_of(first))});
+      }
+      return;
+    }
+    for (const DrawRef& ref : group.members) {
+      const Draw& draw = survey_[find_draw(survey_, ref)];
+      if (!may_be_ordered(scene_, survey_, draw)) {
+        out.push_back(
+            {place, fmt::format("{} can't be drawn in an order with others", name_of(draw))});
+        return;
+      }
+    }
+    const std::string fault =
+        ordered ? find_order_fault(scene_, survey_, frames_.world(), group)
+                : "the plan merges blended draws only in an order that can't be seen";
+    if (!fault.empty()) {
+      out.push_back({place, fault});
     }
   }
 

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <iterator>
 
+#include "plan/blends.h"
 #include "plan/names.h"
 #include "plan/thinning.h"
 #include "scene/running.h"
@@ -113,8 +114,14 @@ KeepReason GroupMaker::explain_alone(const Item& item) const {
   if (settings_.repeats == Repeats::only) {
     return KeepReason::not_repeated;
   }
+  if (item.order_part == no_index) {
+    return KeepReason::blended;
+  }
   if (of_key_[item.merge] == 1) {
     return KeepReason::only_one_of_its_key;
+  }
+  if (item.order != BlendOrder::as_members) {
+    return KeepReason::blended;
   }
   return settings_.cell_size_m > 0 ? KeepReason::alone_in_its_cell : KeepReason::cheaper_alone;
 }
@@ -185,6 +192,8 @@ Group GroupMaker::make_cluster(std::span<const std::uint32_t> members, const Tre
   group.reason = fmt::format(
       "{} draws of one key ({}){} take {} us of a mean frame merged, {} us one by one", sum.draws,
       to_string(scene_, survey_[first.key]), where, to_short(us), to_short(sum.alone_us));
+  group.order = items_.items[members.front()].order;
+  group.triangles *= count_sides(scene_, first, settings_);
   group.collider = settings_.colliders;
   const PatternWord words[] = {{"mesh", scene_[first.mesh].name}};
   group.name = name_group(settings_.cluster_names, group, first, words);
@@ -207,6 +216,7 @@ Group GroupMaker::make_set(std::span<const std::uint32_t> members, const TreeNod
   }
   group.bytes = static_cast<std::uint64_t>(repeat.bytes +
                                            static_cast<double>(instance_bytes * members.size()));
+  group.order = items_.items[members.front()].order;
   add_instances(members, group);
   choose_material(members, group);
   const double us =

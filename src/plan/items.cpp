@@ -10,6 +10,7 @@
 #include <set>
 
 #include "plan/assemblies.h"
+#include "plan/blends.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
@@ -50,6 +51,7 @@ class ItemMaker {
       in_arena(run, [&] { tbb::parallel_sort(rows.begin(), rows.end()); });
       find_all_repeats(rows, run);
     }
+    find_blend_parts(in_, {run.threads, nullptr}, out_);
     drop_small_repeats();
     return std::move(out_);
   }
@@ -72,8 +74,9 @@ class ItemMaker {
       out_.parts.push_back(id);
       item.box.include(draw.box);
       item.triangles += draw.triangles;
-      item.vertices += size.vertices;
-      item.bytes_merged += size.bytes;
+      const std::uint32_t sides = count_sides(in_.scene, draw, in_.settings);
+      item.vertices += sides * size.vertices;
+      item.bytes_merged += sides * size.bytes;
       item.bytes_alone += parts.size() > 1 ? size.bytes : size.bytes / size.uses;
     }
     out_.items.push_back(item);
@@ -90,7 +93,10 @@ class ItemMaker {
       units[in_.keys.share[to_index(in_.survey[prototype[p]].key)]].push_back(p);
     }
     for (const auto& [share, unit] : units) {
-      if (unit.size() < 2 || !merges_inside(assembly, unit)) {
+      // Merged in one order, blended parts would have to have that in all occurrences.
+      const bool ordered =
+          in_.survey[prototype[unit.front()]].blended && in_.settings.blended == Blended::proved;
+      if (ordered || unit.size() < 2 || !merges_inside(assembly, unit)) {
         continue;
       }
       // Repeats by the side that faces out: a mirrored occurrence can't be in one set with others.

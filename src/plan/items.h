@@ -45,6 +45,11 @@ struct Item {
   std::uint64_t vertices = 0;  ///< at most, when merged
   double bytes_merged = 0;
   double bytes_alone = 0;  ///< its share of data that several draws use
+  /// Of blended draws: only items of one part have an order together, merged or as instances.
+  /// no_index: with none.
+  std::uint32_t order_part = 0;
+  std::uint32_t set_part = 0;
+  BlendOrder order = BlendOrder::as_members;
 };
 
 struct Items {

@@ -14,6 +14,8 @@
 
 #include "cost/shadows.h"
 #include "plan/arrange.h"
+#include "plan/blend_views.h"
+#include "plan/blends.h"
 #include "plan/check.h"
 #include "plan/forecast.h"
 #include "plan/groups.h"
@@ -86,6 +88,9 @@ class Proposer {
     }
     const std::vector<DrawId> draws = list_free();
     decided_ = plan_;
+    if (auto looked = look_at_blends(); !looked) {
+      return Failure(looked.error());
+    }
     if (!outlook_.views.empty()) {
       frusta_ = list_frusta(scene_, outlook_.views, outlook_.profile);
     }
@@ -253,9 +258,24 @@ class Proposer {
     return left->excess <= std::max(1.0, all->excess) && much ? left : all;
   }
 
+  Result<void> look_at_blends() {
+    if (settings_.blended != Blended::proved || outlook_.views.empty()) {
+      return {};
+    }
+    auto found = find_overlaps(scene_, survey_, frames_.world(), outlook_.views, run_);
+    if (!found) {
+      return Failure(found.error());
+    }
+    overlaps_ = std::move(*found);
+    return {};
+  }
+
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
+    const BlendViews blends(
+        scene_, survey_, items_, trees_, outlook_, frames_.world(),
+        {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances}, overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
@@ -268,6 +288,7 @@ class Proposer {
         return Failure(arrangements.error());
       }
       for (Arrangement& arrangement : *arrangements) {
+        blends.settle(settings_.min_instances, arrangement);
         auto made = make_candidate(std::move(arrangement), search);
         if (!made) {
           return Failure(made.error());
@@ -330,6 +351,10 @@ class Proposer {
     plan.marks = make_marks(scene_, survey_, run_);
     const std::size_t first = decided_.groups.size();
     if (!for_each_index(plan.groups.size() - first, run_, "naming groups", [&](std::size_t g) {
+          Group& group = plan.groups[first + g];
+          if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
+            order_instances(scene_, survey_, frames_.world(), group);
+          }
           plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
         })) {
       return Failure(make_cancelled());
@@ -420,6 +445,7 @@ class Proposer {
   std::vector<bool> itself_;  ///< by draw: shown by its own geometry and no other's
   Items items_;
   std::vector<WeighedFrustum> frusta_;
+  std::vector<std::vector<Overlap>> overlaps_;  ///< by view: of blended draws
   Trees trees_;
   std::optional<GroupMaker> groups_;
   Plan plan_;
@@ -437,6 +463,11 @@ bool within(double value, double least, double most) { return value >= least && 
 
 std::string_view to_string(GroupKind kind) {
   return kind == GroupKind::cluster ? "cluster" : "instance_set";
+}
+
+std::string_view to_string(BlendOrder order) {
+  constexpr std::string_view names[blend_order_count] = {"as_members", "every_eye", "any"};
+  return names[static_cast<std::size_t>(order)];
 }
 
 std::string_view to_string(ColliderShape shape) {

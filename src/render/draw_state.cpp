@@ -34,7 +34,8 @@ DrawState::~DrawState() {
 
 Result<void> DrawState::set(const DrawItem& item, const BoundMaterial& bound, const Arena& arena) {
   const ProgramKey key = make_program_key(bound, arena.layout, item.sides, request_, pass_);
-  const StateChanges changes = track_.change_to(key, item, pass_ == Pass::blend);
+  const StateChanges changes =
+      track_.change_to(key, item, pass_ == Pass::blend || pass_ == Pass::collect);
   if (changes.program) {
     auto found = device_.programs.find(key);
     if (!found) {

@@ -219,7 +219,7 @@ ProgramKey make_program_key(const BoundMaterial& material,
   ProgramKey key;
   key.pass = pass;
   const bool whole = pass == Pass::shade || pass == Pass::blend;
-  key.lit = whole && request.shading == Shading::lit;
+  key.lit = (whole && request.shading == Shading::lit) || pass == Pass::collect;
   key.unlit = key.lit && material.unlit;
   key.measure = whole ? request.measure : Measure::none;
   // What is shaded was found visible before.

@@ -25,9 +25,9 @@ std::string make_head(const ProgramKey& key) {
       {key.pass == Pass::find || key.pass == Pass::blend, "FINDS"},
       {key.pass == Pass::shade, "SHADES"},
       {key.pass == Pass::shade || key.pass == Pass::blend, "MEASURES"},
-      {key.pass == Pass::blend, "BLENDED"},
+      {key.pass == Pass::blend || key.pass == Pass::collect, "BLENDED"},
+      {key.pass == Pass::collect, "COLLECTS"},
       {key.may_discard, "MAY_DISCARD"},
-
       {key.measure == Measure::facing, "MEASURES_FACING"},
       {key.measure == Measure::tile_checks, "MEASURES_TILES"},
       {key.measure == Measure::texels_per_metre, "MEASURES_TEXELS"},

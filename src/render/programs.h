@@ -14,10 +14,11 @@ namespace wakuzume {
 
 /// What drawing is for.
 enum class Pass : std::uint8_t {
-  find,   ///< which element each pixel shows
-  shade,  ///< those elements, each where it shows
-  blend,  ///< both at once, over what is there
-  count   ///< surfaces, hidden ones included
+  find,     ///< which element each pixel shows
+  shade,    ///< those elements, each where it shows
+  blend,    ///< both at once, over what is there
+  collect,  ///< what would be blended, layer by layer
+  count     ///< surfaces, hidden ones included
 };
 
 /// Texture unit of the elements that pixels show, for Pass::shade.

@@ -19,6 +19,23 @@ double find_aspect(const Viewpoint& view) {
   return view.perspective ? view.aspect : view.xmag / view.ymag;
 }
 
+/// Layers of one picture: eight gigabytes on the device and as many here.
+constexpr std::uint32_t most_layers = 1U << 28U;
+
+void add_exact(const std::vector<LayeredPixel>& layered, Shot& shot) {
+  const bool any = std::any_of(layered.begin(), layered.end(),
+                               [](const LayeredPixel& pixel) { return pixel.misplaced > 0; });
+  if (!any) {
+    return;
+  }
+  shot.exact = shot.picture;
+  for (std::size_t p = 0; p < layered.size(); ++p) {
+    if (layered[p].misplaced > 0) {
+      std::copy(layered[p].exact.begin(), layered[p].exact.end(), &shot.exact.rgba[4 * p]);
+    }
+  }
+}
+
 }  // namespace
 
 /// By the counts of the survey: before anything is decoded.
@@ -68,6 +85,11 @@ Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl
   geometry = std::move(*shapes);
   items = make_draw_items(scene, survey, geometry, textures);
   lights = list_lights(scene);
+  const std::vector<Mat4d> worlds = make_world_matrices(scene);
+  for (const Draw& draw : survey.draws) {
+    const Mat4d& world = worlds[to_index(draw.node)];
+    origins.push_back({world[12], world[13], world[14]});
+  }
   threads = run.threads;
   make_room({});
   materials = make_material_buffer();
@@ -94,7 +116,7 @@ GlBuffer Renderer::Impl::make_material_buffer() {
   return make_buffer(static_cast<GLsizeiptr>(bytes.size()), bytes.data());
 }
 
-void Renderer::Impl::find_seen(const Viewpoint& view, const Eye& eye, const ShotRequest& request) {
+void Renderer::Impl::find_seen(const Viewpoint& view, const ShotRequest& request) {
   const Frustum frustum = make_frustum(view);
   seen.clear();
   const std::size_t end =
@@ -107,12 +129,13 @@ void Renderer::Impl::find_seen(const Viewpoint& view, const Eye& eye, const Shot
   // The farthest of what is blended comes first.
   const auto blended = std::lower_bound(seen.begin(), seen.end(), items.first_blended);
   const auto find_distance = [&](std::uint32_t i) {
-    const Box3d& box = survey[items.items[i].draw].box;
-    if (box.empty()) {
-      return 0.0;
+    const DrawId draw = items.items[i].draw;
+    const bool at_centre = request.sorting.at == SortAt::box_centre;
+    if (at_centre && survey[draw].box.empty()) {
+      return 0.0F;
     }
-    const Vec3d centre = box.centre();
-    return (as_eigen(centre) - as_eigen(eye.at)).dot(eye.axis);
+    const Vec3d point = at_centre ? survey[draw].box.centre() : origins[to_index(draw)];
+    return find_sorting_distance(request.sorting, point, view.world);
   };
   std::stable_sort(blended, seen.end(), [&](std::uint32_t a, std::uint32_t b) {
     return find_distance(a) > find_distance(b);
@@ -134,7 +157,7 @@ Result<Shot> Renderer::Impl::make_shot(const Viewpoint& view, const ShotRequest&
   }
   const Eye eye = make_eye(view, lights);
   const bool surfaces = request.measure == Measure::surfaces;
-  find_seen(view, eye, request);
+  find_seen(view, request);
   shot.submitted = count_submitted(request);
   if (!eye.lights.empty()) {
     glNamedBufferSubData(light_buffer.id(), 0,
@@ -190,16 +213,33 @@ Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
     return done;
   }
   std::erase_if(panes, [&](const Piece& pane) { return pyramid->hides(pane.box); });
+  std::vector<LayeredPixel> layered;
   if (!panes.empty()) {
+    const bool sorted = request.layers == Layers::sorted && request.shading == Shading::lit;
+    const Pixels behind = sorted ? targets.read_picture() : Pixels{};
     targets.blend_elements();
     if (auto done = draw_all(panes, eye, request, Pass::blend, list); !done) {
       return done;
     }
     pixels = targets.read_elements();
+    if (sorted) {
+      auto collected = collect_layers(panes, eye, request, behind, list);
+      if (!collected) {
+        return Failure(collected.error());
+      }
+      layered = std::move(*collected);
+      add_layers(layered, pixels, shot);
+    }
   }
   make_hits(pixels, list, request.measure, shot);
+  for (std::size_t p = 0; p < layered.size(); ++p) {
+    if (layered[p].count > 0) {
+      shot.hits[p].distance_m = layered[p].distance_m;
+    }
+  }
   if (request.shading == Shading::lit) {
     shot.picture = targets.read_picture();
+    add_exact(layered, shot);
   }
   auto timed = time_submission(eye, request);
   if (!timed) {
@@ -207,6 +247,52 @@ Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
   }
   shot.submitted.submit_ms = *timed;
   return {};
+}
+
+/// All that would be blended, however many layers that is.
+Result<std::vector<LayeredPixel>> Renderer::Impl::collect_layers(const std::vector<Piece>& panes,
+                                                                 const Eye& eye,
+                                                                 const ShotRequest& request,
+                                                                 const Pixels& behind,
+                                                                 Records& list) {
+  std::uint32_t room = std::max(layer_buffers.room(), 4 * targets.width_px() * targets.height_px());
+  while (true) {
+    layer_buffers.begin(targets.width_px(), targets.height_px(), room);
+    targets.collect_layers();
+    if (auto done = draw_all(panes, eye, request, Pass::collect, list); !done) {
+      return Failure(done.error());
+    }
+    const std::uint32_t count = layer_buffers.count();
+    if (count <= room) {
+      break;
+    }
+    if (count > most_layers) {
+      return Failure(
+          Error{ErrorCode::too_large,
+                fmt::format("{} blended layers in one picture; at most {} can be sorted, "
+                            "so make it smaller",
+                            count, most_layers),
+                {}});
+    }
+    room = count;
+  }
+  return sort_layers(layer_buffers.read_heads(), layer_buffers.read_layers(), behind,
+                     {threads, nullptr});
+}
+
+/// What pixels show is the nearest of their layers.
+void Renderer::Impl::add_layers(const std::vector<LayeredPixel>& layered,
+                                std::vector<std::array<std::uint32_t, 2>>& pixels,
+                                Shot& shot) {
+  shot.layers.resize(layered.size());
+  shot.misplaced.resize(layered.size());
+  for (std::size_t p = 0; p < layered.size(); ++p) {
+    shot.layers[p] = layered[p].count;
+    shot.misplaced[p] = layered[p].misplaced;
+    if (layered[p].count > 0) {
+      pixels[p] = {layered[p].record, layered[p].element};
+    }
+  }
 }
 
 void Renderer::Impl::make_hits(const std::vector<std::array<std::uint32_t, 2>>& pixels,

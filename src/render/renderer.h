@@ -11,6 +11,7 @@
 #include "render/draw_state.h"
 #include "render/eye.h"
 #include "render/items.h"
+#include "render/layers.h"
 #include "render/lights.h"
 #include "render/pieces.h"
 #include "render/targets.h"
@@ -63,6 +64,8 @@ struct Renderer::Impl {
   GlBuffer layers{};
   GlBuffer light_buffer{};
   Targets targets{};
+  LayerBuffers layer_buffers{};
+  std::vector<Vec3d> origins{};  ///< by draw: of its node
 
   std::uint32_t threads = 0;
   /// Items in sight, in the order in which they are drawn.
@@ -75,7 +78,7 @@ struct Renderer::Impl {
   Result<void> prepare(const PictureCodec& codec, const RunControl& run);
   [[nodiscard]] Result<void> check_geometry() const;
   GlBuffer make_material_buffer();
-  void find_seen(const Viewpoint& view, const Eye& eye, const ShotRequest& request);
+  void find_seen(const Viewpoint& view, const ShotRequest& request);
   [[nodiscard]] Submitted count_submitted(const ShotRequest& request) const;
   void make_room(const Records& list);
   void upload(const Records& list, std::size_t from);
@@ -114,6 +117,14 @@ struct Renderer::Impl {
                          const Projector& projector,
                          const ShotRequest& request,
                          Records& list,
+                         Shot& shot);
+  Result<std::vector<LayeredPixel>> collect_layers(const std::vector<Piece>& panes,
+                                                   const Eye& eye,
+                                                   const ShotRequest& request,
+                                                   const Pixels& behind,
+                                                   Records& list);
+  static void add_layers(const std::vector<LayeredPixel>& layered,
+                         std::vector<std::array<std::uint32_t, 2>>& pixels,
                          Shot& shot);
   void make_hits(const std::vector<std::array<std::uint32_t, 2>>& pixels,
                  const Records& list,

@@ -47,6 +47,8 @@ void Targets::make(std::uint32_t width_px, std::uint32_t height_px) {
   finding_ = make_framebuffer(true, false);
   shading_ = make_framebuffer(false, true);
   blending_ = make_framebuffer(true, true);
+  collecting_ = make_framebuffer(false, false);
+  glNamedFramebufferDrawBuffer(collecting_.id(), GL_NONE);
   counting_ = GlFramebuffer::make();
   glNamedFramebufferTexture(counting_.id(), GL_COLOR_ATTACHMENT0, surfaces_.id(), 0);
 }
@@ -102,6 +104,12 @@ void Targets::blend_elements() {
   glBindTextureUnit(shown_unit, 0);
   glDepthFunc(GL_GREATER);
   glBlendFuncSeparate(GL_ONE, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
+}
+
+void Targets::collect_layers() {
+  glBindFramebuffer(GL_FRAMEBUFFER, collecting_.id());
+  glBindTextureUnit(shown_unit, 0);
+  glDepthFunc(GL_GREATER);
 }
 
 void Targets::count_surfaces() {

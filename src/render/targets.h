@@ -22,6 +22,8 @@ class Targets {
   void shade_elements();
   /// From here on both are made at once of what is nearer than those, and leaves their depth.
   void blend_elements();
+  /// From here on nothing is drawn, of what is nearer than those.
+  void collect_layers();
   /// From here on surfaces are counted. \pre Measure::surfaces
   void count_surfaces();
 
@@ -44,9 +46,10 @@ class Targets {
                                         GLenum type) const;
   void make(std::uint32_t width_px, std::uint32_t height_px);
 
-  GlFramebuffer finding_;   ///< elements and depth
-  GlFramebuffer shading_;   ///< picture, measures and depth, where elements are read
-  GlFramebuffer blending_;  ///< all of them
+  GlFramebuffer finding_;     ///< elements and depth
+  GlFramebuffer shading_;     ///< picture, measures and depth, where elements are read
+  GlFramebuffer blending_;    ///< all of them
+  GlFramebuffer collecting_;  ///< depth alone
   GlFramebuffer counting_;
   GlTexture elements_;
   GlTexture picture_;

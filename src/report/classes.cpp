@@ -175,8 +175,8 @@ void set_fixed_colors(DrawClasses& classes) {
 
 std::string_view to_string(Showing showing) {
   constexpr std::array<std::string_view, showing_count> words{
-      "shaded", "draws",  "keys",      "families", "clusters", "routes",
-      "tiling", "texels", "triangles", "surfaces", "wire"};
+      "shaded", "draws",     "keys",     "families", "clusters", "routes", "tiling",
+      "texels", "triangles", "surfaces", "wire",     "layers",   "order"};
   return words[static_cast<std::size_t>(showing)];
 }
 

@@ -31,8 +31,12 @@ constexpr Color panel{16, 18, 21};
 constexpr Color bright{240, 241, 243};
 constexpr Color dim{176, 181, 188};
 
-ShotRequest make_request(Showing showing) {
-  ShotRequest request{.shading = Shading::none, .measure = Measure::facing, .fineness = fineness};
+ShotRequest make_request(const PictureSettings& settings) {
+  const Showing showing = settings.showing;
+  ShotRequest request{.shading = Shading::none,
+                      .measure = Measure::facing,
+                      .sorting = settings.sorting,
+                      .fineness = fineness};
   switch (showing) {
     case Showing::shaded:
     case Showing::wire:
@@ -50,6 +54,12 @@ ShotRequest make_request(Showing showing) {
       break;
     case Showing::surfaces:
       request.measure = Measure::surfaces;
+      break;
+    case Showing::layers:
+    case Showing::order:
+      request.shading = Shading::lit;
+      request.measure = Measure::none;
+      request.layers = Layers::sorted;
       break;
     default:
       break;
@@ -140,6 +150,10 @@ const char* explain(Showing showing) {
       return "overdraw";
     case Showing::wire:
       return "triangles";
+    case Showing::layers:
+      return "blended layers a pixel";
+    case Showing::order:
+      return "several blended layers: green in their true order, red in another";
   }
   return "";
 }
@@ -149,10 +163,12 @@ std::uint32_t find_footer(const PictureSettings& settings) {
     case Showing::shaded:
     case Showing::draws:
     case Showing::wire:
+    case Showing::order:
       return head_px;
     case Showing::texels:
     case Showing::triangles:
     case Showing::surfaces:
+    case Showing::layers:
       return head_px + 36;
     case Showing::tiling:
     case Showing::routes:
@@ -197,8 +213,9 @@ Result<Painted> paint(const Survey& survey,
                       ShotMaker& shots,
                       const Viewpoint& view,
                       const DrawClasses& classes,
-                      Showing showing) {
-  auto shot = shots.make_shot(view, make_request(showing));
+                      const PictureSettings& settings) {
+  const Showing showing = settings.showing;
+  auto shot = shots.make_shot(view, make_request(settings));
   if (!shot) {
     return Failure(shot.error());
   }
@@ -210,6 +227,10 @@ Result<Painted> paint(const Survey& survey,
     case Showing::wire:
       fine = paint_wire(*shot);
       break;
+    case Showing::layers:
+    case Showing::order:
+      fine = paint_layers(*shot, showing);
+      break;
     case Showing::triangles:
       fine = paint_triangles(*shot);
       break;
@@ -220,7 +241,7 @@ Result<Painted> paint(const Survey& survey,
       break;
     default: {
       fine = paint_classes(*shot, classes);
-      ShotRequest request = make_request(showing);
+      ShotRequest request = make_request(settings);
       request.blends = Blends::left_out;
       const auto behind = shots.make_shot(view, request);
       if (!behind) {
@@ -299,7 +320,7 @@ Result<Pixels> make_picture(const Survey& survey,
                             const Viewpoint& view,
                             const DrawClasses& classes,
                             const PictureSettings& settings) {
-  const auto painted = paint(survey, shots, view, classes, settings.showing);
+  const auto painted = paint(survey, shots, view, classes, settings);
   if (!painted) {
     return Failure(painted.error());
   }
@@ -332,8 +353,7 @@ Result<Pixels> make_sheet(std::span<const SheetEntry> entries, const PictureSett
   const Font font;
   for (std::size_t e = 0; e < entries.size(); ++e) {
     const SheetEntry& entry = entries[e];
-    const auto painted =
-        paint(*entry.survey, *entry.shots, entry.view, *entry.classes, settings.showing);
+    const auto painted = paint(*entry.survey, *entry.shots, entry.view, *entry.classes, settings);
     if (!painted) {
       return Failure(painted.error());
     }

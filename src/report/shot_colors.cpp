@@ -15,6 +15,8 @@ std::optional<Heat> find_heat(Showing showing) {
       return Heat{0, 10, "pixels a triangle", {1, 4, 16, 64, 256, 1024}};
     case Showing::surfaces:
       return Heat{0, 5, "surfaces behind each other", {1, 2, 4, 8, 16, 32}};
+    case Showing::layers:
+      return Heat{0, 5, "blended layers", {1, 2, 4, 8, 16, 32}};
     default:
       return std::nullopt;
   }
@@ -152,6 +154,24 @@ Pixels paint_triangles(const Shot& shot) {
     for (; begin < end; ++begin) {
       put(out, order[begin], color);
     }
+  }
+  return out;
+}
+
+Pixels paint_layers(const Shot& shot, Showing showing) {
+  Pixels out = shot.picture;
+  const std::optional<Heat> heat = find_heat(showing);
+  for (std::size_t p = 0; p < shot.hits.size(); ++p) {
+    const std::uint8_t* const from = &shot.picture.rgba[4 * p];
+    const std::uint16_t count = shot.layers.empty() ? std::uint16_t{0} : shot.layers[p];
+    const bool wrong = !shot.misplaced.empty() && shot.misplaced[p] > 0;
+    Color color = make_dimmed({from[0], from[1], from[2]}, 0.3);
+    if (showing == Showing::layers && count > 0) {
+      color = find_heat_color(showing, *heat, count);
+    } else if (showing == Showing::order && count > 1) {
+      color = wrong ? wrong_order_color : right_order_color;
+    }
+    put(out, p, color);
   }
   return out;
 }

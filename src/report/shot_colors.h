@@ -31,6 +31,8 @@ struct Heat {
 
 /// Of what is measured; nothing for what is not.
 std::optional<Heat> find_heat(Showing showing);
+inline constexpr Color right_order_color{72, 148, 92};
+inline constexpr Color wrong_order_color{226, 74, 51};
 /// Few pixels a triangle are many triangles: there the ramp runs the other way.
 Color find_heat_color(Showing showing, const Heat& heat, double value);
 
@@ -42,6 +44,9 @@ Pixels make_pixels(std::uint32_t width_px, std::uint32_t height_px, const Color&
 Pixels paint_measured(const Shot& shot, Showing showing, const DrawClasses& classes);
 /// By how many pixels each triangle covers, here and now.
 Pixels paint_triangles(const Shot& shot);
+/// How many blended layers pixels show, or where their order is not the true one; all else dim.
+/// \pre a shot with Layers::sorted
+Pixels paint_layers(const Shot& shot, Showing showing);
 /// Edges of triangles over its picture.
 Pixels paint_wire(const Shot& shot);
 

@@ -27,6 +27,10 @@ void for_each_field(CostProfile& profile, const Visit& visit) {
         "habit of instancing equal primitives unasked; true or false");
   visit("batches_up_to_vertices", profile.batches_up_to_vertices,
         "most vertices of a draw that is batched on the CPU; 0: never");
+  visit("sorts_blended_by", profile.sorts_blended.by,
+        "what blended draws are sorted by, the farthest first: depth or distance");
+  visit("sorts_blended_at", profile.sorts_blended.at,
+        "point of a blended draw that is sorted by: box_centre or origin");
   visit("sun_direction", profile.sun_direction,
         "direction of sunlight where the scene has none; three numbers");
   visit("light_reach_m", profile.light_reach_m,

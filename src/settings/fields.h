@@ -201,9 +201,11 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
                 "Times today's geometry bytes that the result may hold; 0: any number"});
   visit("propose", "few_megabytes", propose.few_megabytes,
         "no limit on memory while all geometry takes less than this; 0 to 1e6");
-  visit("propose", "blended", propose.blended,
-        Meaning{"draws with alpha blending: \"keep\" their own order, or \"merge\" them too",
-                "--blended", "Keep blended draws in their order, or merge them too"});
+  visit(
+      "propose", "blended", propose.blended,
+      Meaning{
+          "blended draws: \"keep\", merge where it is \"proved\" that no order shows, or \"merge\"",
+          "--blended", "Keep blended draws, merge where no order shows, or merge them all"});
   visit("propose", "moving_parts", propose.moving_parts,
         "parts that move as one: \"merge\" under their moving root, or \"keep\"");
   visit("propose", "equal_materials", propose.equal_materials,
@@ -289,7 +291,15 @@ template <class Enum>
 struct Words;
 template <>
 struct Words<Blended> {
-  static constexpr std::array list{"keep", "merge"};
+  static constexpr std::array list{"keep", "proved", "merge"};
+};
+template <>
+struct Words<SortBy> {
+  static constexpr std::array list{"depth", "distance"};
+};
+template <>
+struct Words<SortAt> {
+  static constexpr std::array list{"box_centre", "origin"};
 };
 template <>
 struct Words<ConstantTracks> {

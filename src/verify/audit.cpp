@@ -55,7 +55,26 @@ Auditor::Auditor(const Scene& before,
       before_world_(make_world_matrices(before)),
       after_world_(make_world_matrices(after)),
       surroundings_before_(before, ledger.lightmap_key),
-      surroundings_after_(after, ledger.lightmap_key) {}
+      surroundings_after_(after, ledger.lightmap_key) {
+  for (const LedgerResult& result : ledger.results) {
+    if (!result.has_backs && result.order.empty()) {
+      continue;
+    }
+    ResultOrder& order = orders_[{result.node, result.primitive}];
+    order.has_backs = result.has_backs;
+    order.place_of.assign(result.order.size(), no_index);
+    for (std::uint32_t t = 0; t < result.order.size(); ++t) {
+      if (result.order[t] < order.place_of.size()) {
+        order.place_of[result.order[t]] = t;
+      }
+    }
+  }
+}
+
+bool Auditor::has_backs(const LedgerRow& row) const {
+  const auto order = orders_.find({row.node, row.primitive});
+  return order != orders_.end() && order->second.has_backs && row.fate == Fate::merged;
+}
 
 /// What must agree whatever the geometry: the material, and for kept draws all that moves them.
 std::string Auditor::compare_identity(const LedgerRow& row) const {
@@ -115,9 +134,15 @@ std::string Auditor::compare_material(const LedgerRow& row) const {
   }
   const Boxed<Instancing>& set = after_[row.node].instancing;
   const bool tinted = row.fate == Fate::instanced && set;
-  const Material shown =
-      tinted ? make_tinted(after_, after_[after], *set, row.instance, before_[before])
-             : after_[after];
+  Material shown = tinted ? make_tinted(after_, after_[after], *set, row.instance, before_[before])
+                          : after_[after];
+  if (has_backs(row)) {
+    // Both sides are there, and each is culled from where the other is seen.
+    if (shown.double_sided) {
+      return fmt::format("material {} shows its front and its back twice", to_index(after));
+    }
+    shown.double_sided = true;
+  }
   return same_material(before_, before_[before], after_, shown)
              ? ""
              : fmt::format("material {} became material {}, which looks different",

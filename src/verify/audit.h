@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -45,6 +46,14 @@ class Auditor {
     double rounding_m = 0;  ///< by which floats may be off there
   };
 
+  struct ResultOrder {
+    bool has_backs = false;
+    /// By triangle along the rows' ranges: where it is in the primitive. Empty: in its place.
+    std::vector<std::uint32_t> place_of;
+  };
+
+  [[nodiscard]] bool has_backs(const LedgerRow& row) const;
+  void take_corners(const LedgerRow& row, Pairing& pairing) const;
   [[nodiscard]] std::string compare_identity(const LedgerRow& row) const;
   [[nodiscard]] std::string compare_material(const LedgerRow& row) const;
   [[nodiscard]] DrawAudit audit_repeat(const Pairing& pairing,
@@ -74,6 +83,7 @@ class Auditor {
   const VerifySettings& settings_;
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;
+  std::map<DrawRef, ResultOrder> orders_;  ///< of results that have one, or backs
   Surroundings surroundings_before_;
   Surroundings surroundings_after_;
 };

@@ -62,7 +62,7 @@ void Auditor::compare_elements(const Pairing& pairing, double allowed, DrawAudit
 }
 
 void Auditor::count_elements(const Pairing& pairing, DrawAudit& out) {
-  const std::uint64_t corners = pairing.before_corners.size();
+  const std::uint64_t corners = std::min(pairing.before_corners.size(), pairing.backs_from);
   if (pairing.topology == Topology::triangles) {
     out.triangles = corners / 3;
   } else {
@@ -120,6 +120,11 @@ std::string Auditor::compare_directions(const Pairing& pairing, const Attribute&
       if (after_linear.determinant() < 0) {
         wanted = -wanted;
       }
+    }
+    // Flat ones follow the corners' order, which is turned already.
+    if (i >= pairing.backs_from && (other != no_stream || !made.empty())) {
+      wanted = -wanted;
+      source.w() = -source.w();
     }
     const double length = wanted.norm();
     if (!(length > 0) || !std::isfinite(length)) {

@@ -56,8 +56,15 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
   pairing.before_corners = make_list_indices(before_, *pairing.before);
   pairing.before_places.resize(pairing.before_corners.size());
   std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
-  if (turned && pairing.topology == Topology::triangles) {
-    for (std::size_t i = 0; i + 2 < pairing.before_corners.size(); i += 3) {
+  if (has_backs(row)) {
+    pairing.backs_from = pairing.before_corners.size();
+    for (std::vector<std::uint32_t>* list : {&pairing.before_corners, &pairing.before_places}) {
+      const std::vector<std::uint32_t> fronts = *list;
+      list->insert(list->end(), fronts.begin(), fronts.end());
+    }
+  }
+  for (std::size_t i = 0; i + 2 < pairing.before_corners.size(); i += 3) {
+    if (pairing.topology == Topology::triangles && turned != (i >= pairing.backs_from)) {
       std::swap(pairing.before_corners[i + 1], pairing.before_corners[i + 2]);
       std::swap(pairing.before_places[i + 1], pairing.before_places[i + 2]);
     }
@@ -69,11 +76,29 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
     pairing.after_corners = make_list_indices(after_, *pairing.after);
     return pairing;
   }
-  // Only this row's range: decoding the whole cluster for each member would be quadratic.
+  take_corners(row, pairing);
+  return pairing;
+}
+
+/// Only this row's range: decoding the whole cluster for each member would be quadratic.
+void Auditor::take_corners(const LedgerRow& row, Pairing& pairing) const {
   const StreamId indices = pairing.after->indices;
   if (indices == no_stream || row.first_index > after_[indices].count ||
       row.index_count > after_[indices].count - row.first_index) {
-    return pairing;
+    return;
+  }
+  const auto order = orders_.find({row.node, row.primitive});
+  if (order != orders_.end() && !order->second.place_of.empty()) {
+    const std::vector<std::uint32_t>& place_of = order->second.place_of;
+    const ElementReader reader(after_, indices);
+    for (std::uint64_t i = row.first_index; i < row.first_index + row.index_count; ++i) {
+      const std::uint64_t place = i / 3 < place_of.size() ? place_of[i / 3] : no_index;
+      if (3 * place + i % 3 < after_[indices].count) {
+        pairing.after_corners.push_back(
+            reader.index(static_cast<std::uint32_t>(3 * place + i % 3)));
+      }
+    }
+    return;
   }
   pairing.after_corners.reserve(row.index_count);
   const auto take = [&](const auto& numbers) {
@@ -87,7 +112,6 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
           reader.index(static_cast<std::uint32_t>(row.first_index + i)));
     }
   }
-  return pairing;
 }
 
 /// \pre both lists of corners are of one size, and within their vertices

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <limits>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -30,6 +31,8 @@ struct Auditor::Pairing {
   std::vector<std::uint32_t> before_places;   ///< of those corners in the source's own list
   std::vector<std::uint32_t> after_corners;
   std::vector<VertexPair> vertices;  ///< all that the corners pair, each once
+  /// From this corner on both lists go through the draw again, turned round.
+  std::size_t backs_from = std::numeric_limits<std::size_t>::max();
   Topology topology = Topology::triangles;
   double direction_tolerance = 0;
   double attribute_tolerance = 1e-6;

@@ -241,7 +241,30 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
     return h.draw != a.draw || h.element != a.element || h.instance != a.instance ||
            i.draw != b.draw || i.element != b.element || i.instance != b.instance;
   });
-  return at_edge && pair.swaps_colors(p, steps) ? Kind::edge : Kind::color;
+  if (at_edge && pair.swaps_colors(p, steps)) {
+    return Kind::edge;
+  }
+  return is_no_farther(pair, p) ? Kind::righted : Kind::color;
+}
+
+/// Where layers of the source are drawn in a wrong order: has the result the same layers, in an
+/// order that is no farther from the right one, by its pairs or by what it shows?
+bool PixelJudge::is_no_farther(const Pair& pair, std::size_t p) const {
+  if (pair.before.misplaced.empty() || pair.before.misplaced[p] == 0) {
+    return false;
+  }
+  const auto exact_of = [&](const Shot& shot) {
+    return &(shot.exact.rgba.empty() ? shot.picture : shot.exact).rgba[4 * p];
+  };
+  const double steps = find_steps(pair.ids_before[p]);
+  const std::uint8_t* const exact = exact_of(pair.before);
+  if (find_step(exact, exact_of(pair.after)) > steps) {
+    return false;
+  }
+  const std::uint16_t misplaced = pair.after.misplaced.empty() ? 0 : pair.after.misplaced[p];
+  const int was = find_step(&pair.before.picture.rgba[4 * p], exact);
+  const int is = find_step(&pair.after.picture.rgba[4 * p], exact);
+  return misplaced <= pair.before.misplaced[p] || is <= std::max<double>(was, steps);
 }
 
 PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const {
@@ -301,12 +324,17 @@ void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedV
       case Kind::tied:
         ++out.check.tied_pixels;
         continue;
+      case Kind::righted:
+        ++out.check.righted_pixels;
+        continue;
       default:
         break;
     }
     const PixelFault fault = find_fault(kinds[p]);
     ++out.check.faults[static_cast<std::size_t>(fault)];
     ++out.check.differing;
+    const bool layered = !pair.before.layers.empty() && pair.before.layers[p] > 1;
+    out.check.disordered_pixels += layered && kinds[p] == Kind::color ? 1U : 0U;
     const std::uint32_t owner = find_owner(pair, p);
     if (owner < faults.size()) {
       ++faults[owner].pixels[static_cast<std::size_t>(fault)];
@@ -459,6 +487,8 @@ JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunCon
       color.fill(static_cast<std::uint8_t>(grey));
       if (kinds[p] == Kind::edge || kinds[p] == Kind::tied) {
         color = {40, 70, 120};
+      } else if (kinds[p] == Kind::righted) {
+        color = {40, 120, 70};
       } else if (kinds[p] != Kind::same) {
         color = find_heat_color(std::max(pair.step(p), 8));
       }

@@ -59,7 +59,7 @@ class PixelJudge {
  private:
   /// A row's source draw, by its number in the survey of the source.
   static constexpr std::uint32_t unknown = no_index - 1;
-  enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied };
+  enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied, righted };
   struct Pair;
 
   [[nodiscard]] static bool is_wrong(Kind kind);
@@ -69,6 +69,7 @@ class PixelJudge {
   [[nodiscard]] std::vector<std::uint32_t> find_sources(const Shot& after,
                                                         const RunControl& run) const;
   [[nodiscard]] Kind judge_pixel(const Pair& pair, std::size_t p) const;
+  [[nodiscard]] bool is_no_farther(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Route find_route(std::uint32_t draw) const;
   [[nodiscard]] double find_steps(std::uint32_t draw) const;

@@ -235,6 +235,8 @@ class ViewComparer {
     }
     ShotRequest request;
     request.measure = audience_ != nullptr ? Measure::facing : Measure::none;
+    request.sorting = settings_.sorting;
+    request.layers = Layers::sorted;
     request.observer = &progress_;
     return drawn.shots.make_shot(views_[v], request);
   }

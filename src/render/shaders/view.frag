@@ -44,7 +44,28 @@ struct Light {
 };
 layout(std140, binding = 0) uniform Lights { Light lights[16]; };
 uniform int light_count;
+#ifdef COLLECTS
+// Every layer that is nearer than what hides, in lists from the last one drawn.
+layout(early_fragment_tests) in;
+struct Layer {
+  vec4 color;
+  float distance_m;  // along the view's axis
+  uint record;
+  uint element;
+  uint next;  // counted from one
+};
+layout(std430, binding = 4) buffer CollectedLayers {
+  uint layer_count;
+  uint layer_room;
+  uint row_px;
+  uint unused;
+  Layer collected[];
+};
+layout(std430, binding = 5) buffer Heads { uint heads[]; };
+vec4 picture;
+#else
 layout(location = 1) out vec4 picture;
+#endif
 #endif
 #ifdef COUNTS_SURFACES
 layout(location = 0) out float surfaces;
@@ -279,6 +300,18 @@ void main() {
   uint reaching = (1u << uint(light_count)) - 1u;
 #endif
   picture = vec4(clamp(find_color(base, v, front, reaching), 0.0, 1.0) * alpha, alpha);
+#endif
+#ifdef COLLECTS
+  // Nor do pixels beside an edge count, in which nothing is drawn.
+  if (!gl_HelperInvocation) {
+    uint at_layer = atomicAdd(layer_count, 1u);
+    if (at_layer < layer_room) {
+      ivec2 pixel = ivec2(gl_FragCoord.xy);
+      uint next = atomicExchange(heads[uint(pixel.y) * row_px + uint(pixel.x)], at_layer + 1u);
+      collected[at_layer] =
+          Layer(picture, dot(at, axis), record_of, uint(gl_PrimitiveID), next);
+    }
+  }
 #endif
 #ifdef SHADES
   // Two may have one depth. At the end: what is taken from the pixels beside wants them to run on.

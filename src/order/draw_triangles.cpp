@@ -1,0 +1,145 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "order/draw_triangles.h"
+
+#include <algorithm>
+#include <array>
+#include <string_view>
+#include <utility>
+
+#include "scene/elements.h"
+#include "scene/matrix.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr double float_precision = 1.2e-7;
+
+const Primitive& primitive_of(const Scene& scene, const DrawRef& draw) {
+  return scene[scene[draw.node].mesh].primitives[draw.primitive];
+}
+
+/// Unlit, without a texture or colours: what is seen is its factor.
+bool is_plain_color(const Scene& scene, const Primitive& primitive) {
+  if (primitive.material == no_material || primitive.find("COLOR_0") != no_stream) {
+    return false;
+  }
+  const Material& material = scene[primitive.material];
+  return material.unlit() && material.base_color_texture.texture == no_texture;
+}
+
+}  // namespace
+
+double find_order_precision(const Survey& survey) {
+  Box3d box;
+  for (const Draw& draw : survey.draws) {
+    if (draw.blended) {
+      box.include(draw.box);
+    }
+  }
+  return std::max(1e-9, float_precision * box.largest_extent());
+}
+
+bool has_plain_sides(const Material& material) {
+  // Of these the standard's lighting knows nothing but the normal.
+  constexpr std::array<std::string_view, 7> plain{
+      "KHR_materials_unlit",      "KHR_materials_emissive_strength", "KHR_materials_ior",
+      "KHR_materials_specular",   "KHR_materials_clearcoat",         "KHR_materials_sheen",
+      "KHR_materials_iridescence"};
+  return !material.extra ||
+         std::all_of(material.extra->extensions.begin(), material.extra->extensions.end(),
+                     [&](const RawMember& extension) {
+                       return std::find(plain.begin(), plain.end(), extension.name) != plain.end();
+                     });
+}
+
+bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw) {
+  if (!draw.blended || survey[draw.shape].topology != Topology::triangles) {
+    return false;
+  }
+  const Material& material = scene[draw.material];
+  return !material.double_sided || has_plain_sides(material);
+}
+
+bool is_one_color(const Scene& scene, std::span<const DrawRef> draws) {
+  const auto color_of = [&](const DrawRef& draw) {
+    return scene[primitive_of(scene, draw).material].base_color;
+  };
+  return std::all_of(draws.begin(), draws.end(), [&](const DrawRef& draw) {
+    return is_plain_color(scene, primitive_of(scene, draw)) &&
+           color_of(draw) == color_of(draws.front());
+  });
+}
+
+std::vector<std::uint32_t> find_anchors(const Survey& survey,
+                                        std::span<const Mat4d> world,
+                                        std::span<const DrawId> draws,
+                                        double precision_m) {
+  using Point = std::array<double, 6>;  // the middle of its box, and its node's origin
+  std::vector<std::pair<Point, std::uint32_t>> points;
+  for (std::uint32_t d = 0; d < draws.size(); ++d) {
+    const Draw& draw = survey[draws[d]];
+    const Vec3d centre = draw.box.empty() ? Vec3d{0, 0, 0} : draw.box.centre();
+    const Mat4d& matrix = world[to_index(draw.node)];
+    points.push_back({{centre[0], centre[1], centre[2], matrix[12], matrix[13], matrix[14]}, d});
+  }
+  std::sort(points.begin(), points.end());
+  std::vector<std::uint32_t> out(draws.size());
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    out[points[i].second] = points[i].second;
+    // Of those before it that may be as near, along the first axis.
+    for (std::size_t j = i; j-- > 0 && points[i].first[0] - points[j].first[0] <= precision_m;) {
+      const bool same =
+          std::equal(points[i].first.begin(), points[i].first.end(), points[j].first.begin(),
+                     [&](double a, double b) { return std::abs(a - b) <= precision_m; });
+      if (same) {
+        out[points[i].second] = out[points[j].second];
+        break;
+      }
+    }
+  }
+  return out;
+}
+
+void add_facing(const Scene& scene,
+                const DrawRef& draw,
+                const Mat4d& world,
+                std::uint32_t owner,
+                std::uint32_t anchor,
+                std::vector<FacingTriangle>& out) {
+  const Primitive& primitive = primitive_of(scene, draw);
+  const StreamId positions = primitive.find("POSITION");
+  if (positions == no_stream) {
+    return;
+  }
+  const ElementReader reader(scene, positions);
+  const std::vector<std::uint32_t> corners = make_list_indices(scene, primitive);
+  const bool mirrored = linear_determinant(world) < 0;
+  const std::size_t begin = out.size();
+  for (std::size_t t = 0; 3 * t + 2 < corners.size(); ++t) {
+    FacingTriangle& triangle = out.emplace_back();
+    triangle.owner = owner;
+    triangle.anchor = anchor;
+    triangle.rank = static_cast<std::uint32_t>(t);
+    for (std::size_t c = 0; c < 3; ++c) {
+      Eigen::Vector3d local;
+      reader.load(corners[3 * t + c], local.data());
+      Eigen::Map<Eigen::Vector3d>(triangle.corners[c].data()) =
+          (as_eigen(world) * local.homogeneous()).head<3>();
+    }
+    if (mirrored) {
+      std::swap(triangle.corners[1], triangle.corners[2]);
+    }
+  }
+  if (primitive.material != no_material && scene[primitive.material].double_sided) {
+    const std::size_t end = out.size();
+    for (std::size_t t = begin; t < end; ++t) {
+      FacingTriangle back = out[t];
+      std::swap(back.corners[1], back.corners[2]);
+      out.push_back(back);
+    }
+  }
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,358 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/blend_views.h"
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <tuple>
+
+#include "order/draw_triangles.h"
+#include "plan/blends.h"
+#include "scene/matrix.h"
+
+namespace wakuzume {
+namespace {
+
+/// With so many of its key, the nearest ones, a part may join.
+constexpr std::size_t most_near = 24;
+
+std::vector<std::uint32_t> list_places(const Forest& forest, std::size_t items) {
+  std::vector<std::uint32_t> out(items, no_index);
+  for (std::uint32_t p = 0; p < forest.order.size(); ++p) {
+    out[forest.order[p]] = p;
+  }
+  return out;
+}
+
+}  // namespace
+
+BlendViews::BlendViews(const Scene& scene,
+                       const Survey& survey,
+                       const Items& items,
+                       const Trees& trees,
+                       const Outlook& outlook,
+                       const std::vector<Mat4d>& world,
+                       const CutLimits& limits,
+                       std::span<const std::vector<Overlap>> overlaps)
+    : scene_(scene),
+      survey_(survey),
+      items_(items),
+      trees_(trees),
+      outlook_(outlook),
+      overlaps_(overlaps),
+      world_(world),
+      overlaps_of_(survey.draws.size()),
+      limits_(limits),
+      leaves_(items.items.size(), no_index),
+      key_place_(list_places(trees.by_key, items.items.size())),
+      repeat_place_(list_places(trees.by_repeat, items.items.size())) {
+  const bool at_origin = outlook.profile.sorts_blended.at == SortAt::origin;
+  for (const Draw& draw : survey.draws) {
+    if (at_origin) {
+      const Mat4d& matrix = world[to_index(draw.node)];
+      points_.push_back({matrix[12], matrix[13], matrix[14]});
+    } else {
+      points_.push_back(draw.box.empty() ? Vec3d{0, 0, 0} : draw.box.centre());
+    }
+  }
+  for (std::uint32_t n = 0; n < trees.by_key.nodes.size(); ++n) {
+    if (trees.by_key.nodes[n].leaf()) {
+      leaves_[trees.by_key.order[trees.by_key.nodes[n].first]] = n;
+    }
+  }
+  for (std::uint32_t v = 0; v < overlaps.size(); ++v) {
+    frusta_.push_back(make_frustum(outlook.views[v]));
+    for (std::uint32_t o = 0; o < overlaps[v].size(); ++o) {
+      overlaps_of_[overlaps[v][o].behind].emplace_back(v, o);
+      overlaps_of_[overlaps[v][o].before].emplace_back(v, o);
+    }
+  }
+}
+
+/// Where its result will be sorted: a group's origin is the centre of its box.
+void BlendViews::place(Parts& parts, std::uint32_t p) const {
+  Part& part = parts.list[p];
+  Box3d box;
+  for (const std::uint32_t i : part.items) {
+    box.include(items_.items[i].box);
+    for (const DrawId id : items_.parts_of(items_.items[i])) {
+      parts.of_draw[to_index(id)] = part.grouping == Grouping::alone ? no_index : p;
+    }
+  }
+  part.box = box;
+  part.point = box.empty() ? Vec3d{0, 0, 0} : box.centre();
+}
+
+BlendViews::Parts BlendViews::list_parts(const Arrangement& arrangement) const {
+  std::map<std::pair<Grouping, std::uint32_t>, std::vector<std::uint32_t>> groups;
+  for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
+    if (items_.items[i].order != BlendOrder::as_members &&
+        arrangement.groupings[i] != Grouping::alone) {
+      groups[{arrangement.groupings[i], arrangement.nodes[i]}].push_back(i);
+    }
+  }
+  Parts parts;
+  parts.of_draw.assign(survey_.draws.size(), no_index);
+  for (auto& [key, items] : groups) {
+    parts.list.push_back({key.first, key.second, std::move(items)});
+    place(parts, static_cast<std::uint32_t>(parts.list.size() - 1));
+  }
+  return parts;
+}
+
+/// \return by part: it is to be halved, the larger one of two that are drawn in a wrong order
+std::vector<bool> BlendViews::find_wrong(const Parts& parts) const {
+  std::vector<bool> out(parts.list.size(), false);
+  const BlendSorting& sorting = outlook_.profile.sorts_blended;
+  for (std::size_t v = 0; v < overlaps_.size(); ++v) {
+    const Mat4d& view = outlook_.views[v].world;
+    for (const Overlap& overlap : overlaps_[v]) {
+      const std::uint32_t behind = parts.of_draw[overlap.behind];
+      const std::uint32_t before = parts.of_draw[overlap.before];
+      if (behind == before) {
+        continue;  // in one group, or both as they are
+      }
+      const auto distance = [&](const Vec3d& point) {
+        return find_sorting_distance(sorting, point, view);
+      };
+      const auto place_of = [&](std::uint32_t part, std::uint32_t draw) {
+        return distance(part == no_index ? points_[draw] : parts.list[part].point);
+      };
+      const bool right = place_of(behind, overlap.behind) > place_of(before, overlap.before);
+      // Equal ones come in the order of the scene, which a group has not.
+      const bool was_right = std::pair(distance(points_[overlap.behind]), overlap.before) >
+                             std::pair(distance(points_[overlap.before]), overlap.behind);
+      if (right || !was_right) {
+        continue;
+      }
+      const auto extent = [&](std::uint32_t part) {
+        return part == no_index ? -1 : find_diagonal(parts.list[part].box);
+      };
+      out[extent(behind) > extent(before) ? behind : before] = true;
+    }
+  }
+  return out;
+}
+
+void BlendViews::halve(std::uint32_t p, std::uint32_t min_instances, Parts& parts) const {
+  const Part whole = parts.list[p];
+  const bool cluster = whole.grouping == Grouping::cluster;
+  const Forest& forest = cluster ? trees_.by_key : trees_.by_repeat;
+  const std::vector<std::uint32_t>& places = cluster ? key_place_ : repeat_place_;
+  const TreeNode& node = forest.nodes[whole.node];
+  const TreeNode& right = forest.nodes[node.right()];
+  Part halves[2] = {{whole.grouping, node.left, {}}, {whole.grouping, node.right(), {}}};
+  for (const std::uint32_t i : whole.items) {
+    halves[places[i] < right.first ? 0 : 1].items.push_back(i);
+  }
+  const std::size_t least = cluster ? 2 : std::max(2U, min_instances);
+  for (int h = 0; h < 2; ++h) {
+    Part& half = halves[h];
+    if (half.items.size() < least) {
+      half.grouping = Grouping::alone;
+      half.node = no_index;
+    }
+    const std::uint32_t at = h == 0 ? p : static_cast<std::uint32_t>(parts.list.size());
+    if (h == 0) {
+      parts.list[p] = std::move(half);
+    } else {
+      parts.list.push_back(std::move(half));
+    }
+    place(parts, at);
+  }
+}
+
+/// What stands for itself and may still join others.
+void BlendViews::add_singles(const Arrangement& arrangement, Parts& parts) const {
+  for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
+    const Item& item = items_.items[i];
+    if (item.order == BlendOrder::every_eye && arrangement.groupings[i] == Grouping::alone) {
+      parts.list.push_back({Grouping::alone, no_index, {i}});
+      place(parts, static_cast<std::uint32_t>(parts.list.size() - 1));
+    }
+  }
+}
+
+/// Of a mean frame, but for the number of views.
+double BlendViews::find_cost(const Box3d& box, double triangles) const {
+  const auto seen = std::count_if(frusta_.begin(), frusta_.end(),
+                                  [&](const Frustum& frustum) { return sees_box(frustum, box); });
+  return static_cast<double>(seen) * (trees_.prices.draw + trees_.prices.triangle * triangles);
+}
+
+bool BlendViews::has_order(const Part& a, const Part& b) const {
+  std::vector<DrawRef> draws;
+  for (const Part* part : {&a, &b}) {
+    for (const std::uint32_t i : part->items) {
+      const Draw& draw = survey_[items_.parts_of(items_.items[i]).front()];
+      draws.push_back({draw.node, draw.primitive});
+    }
+  }
+  std::sort(draws.begin(), draws.end());
+  const double precision_m = find_order_precision(survey_);
+  return find_sequence(make_facing(scene_, survey_, world_, precision_m, draws, 1),
+                       {OrderUnit::triangle, precision_m})
+      .found;
+}
+
+/// Whether both together are drawn right among all others, wherever the source is.
+bool BlendViews::may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) const {
+  const Part& one = parts.list[a];
+  const Part& other = parts.list[b];
+  Box3d box = one.box;
+  box.include(other.box);
+  double vertices = 0;
+  std::array<double, 2> triangles{};
+  for (const auto& [part, sum] :
+       {std::pair(&one, &triangles[0]), std::pair(&other, &triangles[1])}) {
+    for (const std::uint32_t i : part->items) {
+      *sum += static_cast<double>(items_.items[i].triangles);
+      vertices += static_cast<double>(items_.items[i].vertices);
+    }
+  }
+  const bool fits = vertices <= static_cast<double>(limits_.vertices) &&
+                    (limits_.extent_m <= 0 || box.largest_extent() <= limits_.extent_m);
+  if (!fits || find_cost(box, triangles[0] + triangles[1]) >
+                   find_cost(one.box, triangles[0]) + find_cost(other.box, triangles[1])) {
+    return false;
+  }
+  const Vec3d point = box.centre();
+  const BlendSorting& sorting = outlook_.profile.sorts_blended;
+  for (const Part* part : {&one, &other}) {
+    for (const std::uint32_t i : part->items) {
+      const DrawId id = items_.parts_of(items_.items[i]).front();
+      for (const auto& [v, o] : overlaps_of_[to_index(id)]) {
+        const Overlap& overlap = overlaps_[v][o];
+        const auto is_in = [&](std::uint32_t draw) {
+          const std::uint32_t of = parts.of_draw[draw];
+          return of == a || of == b;
+        };
+        if (is_in(overlap.behind) && is_in(overlap.before)) {
+          continue;
+        }
+        const Mat4d& view = outlook_.views[v].world;
+        const auto distance = [&](std::uint32_t draw) {
+          const std::uint32_t of = parts.of_draw[draw];
+          return find_sorting_distance(sorting,
+                                       is_in(draw)           ? point
+                                       : of == no_index      ? points_[draw]
+                                       : is_alone(parts, of) ? points_[draw]
+                                                             : parts.list[of].point,
+                                       view);
+        };
+        const auto was = [&](std::uint32_t draw) {
+          return find_sorting_distance(sorting, points_[draw], view);
+        };
+        const bool was_right = std::pair(was(overlap.behind), overlap.before) >
+                               std::pair(was(overlap.before), overlap.behind);
+        if (was_right && !(distance(overlap.behind) > distance(overlap.before))) {
+          return false;
+        }
+      }
+    }
+  }
+  return has_order(one, other);
+}
+
+/// The nearest first.
+void BlendViews::join(Parts& parts) const {
+  std::map<std::uint32_t, std::vector<std::uint32_t>> by_key;
+  for (std::uint32_t p = 0; p < parts.list.size(); ++p) {
+    const Part& part = parts.list[p];
+    const Item& item = items_.items[part.items.front()];
+    if (part.grouping != Grouping::set && item.order == BlendOrder::every_eye) {
+      by_key[item.merge].push_back(p);
+      // Singles are found among their overlaps too.
+      for (const std::uint32_t i : part.items) {
+        parts.of_draw[to_index(items_.parts_of(items_.items[i]).front())] = p;
+      }
+    }
+  }
+  for (auto& [key, list] : by_key) {
+    std::vector<std::tuple<double, std::uint32_t, std::uint32_t>> pairs;
+    for (const std::uint32_t a : list) {
+      std::vector<std::pair<double, std::uint32_t>> near;
+      for (const std::uint32_t b : list) {
+        if (a != b) {
+          near.emplace_back((as_eigen(parts.list[a].point) - as_eigen(parts.list[b].point)).norm(),
+                            b);
+        }
+      }
+      const std::size_t count = std::min(most_near, near.size());
+      std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count),
+                        near.end());
+      for (std::size_t n = 0; n < count; ++n) {
+        pairs.emplace_back(near[n].first, std::min(a, near[n].second), std::max(a, near[n].second));
+      }
+    }
+    std::sort(pairs.begin(), pairs.end());
+    pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+    std::map<std::uint32_t, std::uint32_t> now;  // parts that went into others
+    const auto find = [&](std::uint32_t part) {
+      for (auto into = now.find(part); into != now.end(); into = now.find(part)) {
+        part = into->second;
+      }
+      return part;
+    };
+    for (const auto& [distance, first, second] : pairs) {
+      const std::uint32_t a = find(first);
+      const std::uint32_t b = find(second);
+      if (a != b && may_join(parts, a, b)) {
+        merge(parts, a, b);
+        now[b] = a;
+      }
+    }
+  }
+}
+
+bool BlendViews::is_alone(const Parts& parts, std::uint32_t part) {
+  return parts.list[part].grouping == Grouping::alone;
+}
+
+void BlendViews::merge(Parts& parts, std::uint32_t a, std::uint32_t b) const {
+  Part& into = parts.list[a];
+  Part& from = parts.list[b];
+  into.items.insert(into.items.end(), from.items.begin(), from.items.end());
+  // Groups are told apart by a node of one of theirs.
+  if (into.grouping == Grouping::alone) {
+    into.grouping = Grouping::cluster;
+    into.node = from.grouping == Grouping::cluster ? from.node : leaf_of(into.items.front());
+  }
+  from.items.clear();
+  place(parts, a);
+  for (const std::uint32_t i : into.items) {
+    parts.of_draw[to_index(items_.parts_of(items_.items[i]).front())] = a;
+  }
+}
+
+/// A node that no other group has.
+std::uint32_t BlendViews::leaf_of(std::uint32_t item) const { return leaves_[item]; }
+
+void BlendViews::settle(std::uint32_t min_instances, Arrangement& arrangement) const {
+  Parts parts = list_parts(arrangement);
+  // Each round halves something, and what is alone is drawn as it was.
+  while (true) {
+    const std::vector<bool> wrong = find_wrong(parts);
+    bool any = false;
+    for (std::uint32_t p = 0; p < wrong.size(); ++p) {
+      if (wrong[p]) {
+        any = true;
+        halve(p, min_instances, parts);
+      }
+    }
+    if (!any) {
+      break;
+    }
+  }
+  add_singles(arrangement, parts);
+  join(parts);
+  for (const Part& part : parts.list) {
+    for (const std::uint32_t i : part.items) {
+      arrangement.groupings[i] = part.grouping;
+      arrangement.nodes[i] = part.node;
+    }
+  }
+}
+
+}  // namespace wakuzume

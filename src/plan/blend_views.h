@@ -1,0 +1,78 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "order/overlaps.h"
+#include "plan/cut.h"
+#include "wakuzume/propose.h"
+
+/// Groups of blended draws among each other and beside what stays: engines sort them as wholes.
+namespace wakuzume {
+
+class BlendViews {
+ public:
+  /// All are borrowed. \param overlaps  by view of the outlook
+  BlendViews(const Scene& scene,
+             const Survey& survey,
+             const Items& items,
+             const Trees& trees,
+             const Outlook& outlook,
+             const std::vector<Mat4d>& world,
+             const CutLimits& limits,
+             std::span<const std::vector<Overlap>> overlaps);
+
+  /// Halves groups until no view sees two layers in a wrong order that the source has right; then
+  /// joins clusters and single draws of a key again where that holds for both together and they
+  /// have one order, and where it is cheaper.
+  /// \cost O(overlaps) for each time that groups are halved; and for each draw, that of a sequence
+  ///       of what it might join
+  void settle(std::uint32_t min_instances, Arrangement& arrangement) const;
+
+ private:
+  struct Part {
+    Grouping grouping = Grouping::alone;
+    std::uint32_t node = no_index;
+    std::vector<std::uint32_t> items;
+    Box3d box{};
+    Vec3d point{};  ///< by which it is sorted
+  };
+  struct Parts {
+    std::vector<Part> list;
+    std::vector<std::uint32_t> of_draw;  ///< no_index: the draw stands for itself
+  };
+
+  [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
+  void place(Parts& parts, std::uint32_t part) const;
+  [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
+  void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
+  void add_singles(const Arrangement& arrangement, Parts& parts) const;
+  void join(Parts& parts) const;
+  [[nodiscard]] bool may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) const;
+  [[nodiscard]] double find_cost(const Box3d& box, double triangles) const;
+  static bool is_alone(const Parts& parts, std::uint32_t part);
+  void merge(Parts& parts, std::uint32_t a, std::uint32_t b) const;
+  [[nodiscard]] std::uint32_t leaf_of(std::uint32_t item) const;
+  [[nodiscard]] bool has_order(const Part& a, const Part& b) const;
+
+  const Scene& scene_;
+  const Survey& survey_;
+  const Items& items_;
+  const Trees& trees_;
+  const Outlook& outlook_;
+  std::span<const std::vector<Overlap>> overlaps_;
+  const std::vector<Mat4d>& world_;
+  /// By draw: the views and positions of its overlaps.
+  std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> overlaps_of_;
+  std::vector<Frustum> frusta_;  ///< by view
+  CutLimits limits_;
+  std::vector<std::uint32_t> leaves_;        ///< by item: of the keys' forest
+  std::vector<Vec3d> points_;                ///< by draw: by which it is sorted today
+  std::vector<std::uint32_t> key_place_;     ///< by item: in the order of the keys' forest
+  std::vector<std::uint32_t> repeat_place_;  ///< and of the repeats'
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,198 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/blends.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "order/draw_triangles.h"
+#include "plan/check.h"
+#include "scene/running.h"
+
+namespace wakuzume {
+namespace {
+
+/// Items that might be one, by key or by repeat.
+struct Lot {
+  OrderUnit unit = OrderUnit::triangle;
+  std::vector<std::uint32_t> items;
+};
+
+class BlendFinder {
+ public:
+  BlendFinder(const ItemInput& input, Items& items)
+      : in_(input), items_(items), precision_m_(find_order_precision(input.survey)) {}
+
+  bool find(const RunControl& run) {
+    const std::vector<Lot> lots = list_lots();
+    return for_each_index(lots.size(), run, "ordering",
+                          [&](std::size_t l) { find(lots[l], run.threads); });
+  }
+
+ private:
+  [[nodiscard]] const Draw& draw_of(const Item& item) const {
+    return in_.survey[items_.parts_of(item).front()];
+  }
+  [[nodiscard]] DrawRef ref_of(std::uint32_t item) const {
+    const Draw& draw = draw_of(items_.items[item]);
+    return {draw.node, draw.primitive};
+  }
+
+  std::vector<Lot> list_lots() {
+    std::map<std::uint32_t, std::vector<std::uint32_t>> by_key;
+    std::map<std::uint32_t, std::vector<std::uint32_t>> by_repeat;
+    for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
+      Item& item = items_.items[i];
+      const Draw& draw = draw_of(item);
+      if (!draw.blended) {
+        continue;
+      }
+      if (!may_be_ordered(in_.scene, in_.survey, draw)) {
+        item.order_part = no_index;
+        item.repeat = no_index;
+        continue;
+      }
+      item.order = BlendOrder::every_eye;
+      by_key[item.merge].push_back(i);
+      if (item.repeat != no_index) {
+        by_repeat[item.repeat].push_back(i);
+      }
+    }
+    std::vector<Lot> lots;
+    for (auto& [key, items] : by_key) {
+      lots.push_back({OrderUnit::triangle, std::move(items)});
+    }
+    for (auto& [repeat, items] : by_repeat) {
+      lots.push_back({OrderUnit::owner, std::move(items)});
+    }
+    return lots;
+  }
+
+  /// Repeats of one lot have one material, but for a tint.
+  [[nodiscard]] bool is_free(const Lot& lot) const {
+    std::vector<DrawRef> draws;
+    std::transform(lot.items.begin(), lot.items.end(), std::back_inserter(draws),
+                   [&](std::uint32_t i) { return ref_of(i); });
+    return is_one_color(in_.scene, draws);
+  }
+
+  void find(const Lot& lot, std::uint32_t threads) {
+    if (is_free(lot)) {
+      for (const std::uint32_t i : lot.items) {
+        items_.items[i].order = BlendOrder::any;
+      }
+      return;
+    }
+    std::vector<DrawRef> draws;
+    std::transform(lot.items.begin(), lot.items.end(), std::back_inserter(draws),
+                   [&](std::uint32_t i) { return ref_of(i); });
+    const std::vector<FacingTriangle> triangles =
+        make_facing(in_.scene, in_.survey, in_.world, precision_m_, draws, 1);
+    const OrderParts parts =
+        find_order_parts(triangles, static_cast<std::uint32_t>(lot.items.size()),
+                         {lot.unit, precision_m_}, {threads, nullptr});
+    for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
+      Item& item = items_.items[lot.items[o]];
+      (lot.unit == OrderUnit::triangle ? item.order_part : item.set_part) = parts.part_of[o];
+    }
+  }
+
+  const ItemInput& in_;
+  Items& items_;
+  double precision_m_;
+};
+
+}  // namespace
+
+bool find_blend_parts(const ItemInput& input, const RunControl& run, Items& items) {
+  return input.settings.blended != Blended::proved || BlendFinder(input, items).find(run);
+}
+
+std::uint32_t count_sides(const Scene& scene, const Draw& draw, const ProposeSettings& settings) {
+  const bool both =
+      draw.blended && settings.blended == Blended::proved && scene[draw.material].double_sided;
+  return both ? 2 : 1;
+}
+
+std::vector<FacingTriangle> make_facing(const Scene& scene,
+                                        const Survey& survey,
+                                        const std::vector<Mat4d>& world,
+                                        double precision_m,
+                                        std::span<const DrawRef> draws,
+                                        std::size_t parts) {
+  std::vector<DrawId> ids;
+  std::transform(draws.begin(), draws.end(), std::back_inserter(ids),
+                 [&](const DrawRef& ref) { return find_draw(survey, ref); });
+  const std::vector<std::uint32_t> anchors = find_anchors(survey, world, ids, precision_m);
+  std::vector<FacingTriangle> out;
+  for (std::size_t d = 0; d < draws.size(); ++d) {
+    add_facing(scene, draws[d], world[to_index(draws[d].node)],
+               static_cast<std::uint32_t>(d / parts), parts == 1 ? anchors[d] : no_index, out);
+  }
+  return out;
+}
+
+bool order_instances(const Scene& scene,
+                     const Survey& survey,
+                     const std::vector<Mat4d>& world,
+                     Group& group) {
+  const double precision_m = find_order_precision(survey);
+  const std::vector<FacingTriangle> triangles =
+      make_facing(scene, survey, world, precision_m, group.members, group.prototype.size());
+  const DrawSequence sequence = find_sequence(triangles, {OrderUnit::owner, precision_m});
+  if (!sequence.found) {
+    return false;
+  }
+  const std::size_t parts = group.prototype.size();
+  const std::size_t count = group.instance_count();
+  std::vector<std::uint32_t> order;
+  std::vector<bool> met(count, false);
+  const auto add = [&](std::uint32_t instance) {
+    if (!met[instance]) {
+      met[instance] = true;
+      order.push_back(instance);
+    }
+  };
+  for (const std::uint32_t t : sequence.triangles) {
+    add(triangles[t].owner);
+  }
+  for (std::uint32_t i = 0; i < count; ++i) {
+    add(i);
+  }
+  Group sorted = group;
+  for (std::size_t i = 0; i < count; ++i) {
+    std::copy_n(group.members.begin() + static_cast<std::ptrdiff_t>(order[i] * parts), parts,
+                sorted.members.begin() + static_cast<std::ptrdiff_t>(i * parts));
+    if (!group.fits.empty()) {
+      sorted.fits[i] = group.fits[order[i]];
+    }
+  }
+  group = std::move(sorted);
+  return true;
+}
+
+std::string find_order_fault(const Scene& scene,
+                             const Survey& survey,
+                             const std::vector<Mat4d>& world,
+                             const Group& group) {
+  if (group.order == BlendOrder::any) {
+    return is_one_color(scene, group.members) ? "" : "its layers differ, so their order shows";
+  }
+  const double precision_m = find_order_precision(survey);
+  const std::vector<FacingTriangle> triangles =
+      make_facing(scene, survey, world, precision_m, group.members,
+                  std::max<std::size_t>(1, group.prototype.size()));
+  if (group.kind == GroupKind::cluster) {
+    return find_sequence(triangles, {OrderUnit::triangle, precision_m}).found
+               ? ""
+               : "no order of its triangles is right from everywhere";
+  }
+  const std::uint32_t wrong = find_misplaced(triangles, {OrderUnit::owner, precision_m});
+  return wrong == no_index
+             ? ""
+             : fmt::format("its instance {} may be hidden by one that is drawn before it", wrong);
+}
+
+}  // namespace wakuzume
