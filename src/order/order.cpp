@@ -17,9 +17,10 @@ namespace {
 /// long as all that were tried of a knot have not so many times its triangles.
 constexpr std::size_t most_joined = 2'000;
 constexpr int most_tries = 8;
-constexpr std::size_t joining_share = 2;
-/// Knots of more owners are cut into eight at once.
-constexpr std::size_t large_knot = 256;
+constexpr std::size_t joining_share = 1;
+/// Knots of more owners are cut into pieces of about so many at once: larger ones would be knots
+/// again.
+constexpr std::size_t large_knot = 64;
 /// Knots of fewer triangles are not worth a task.
 constexpr std::size_t least_task = 2'000;
 
@@ -225,9 +226,8 @@ class PartFinder {
     if (knot.size() == 1) {
       return {knot};
     }
-    // In large knots the next halves would be knots again.
     std::vector<Owners> pieces{knot};
-    for (std::size_t count = 1; count < (knot.size() > large_knot ? 8U : 2U); count *= 2) {
+    do {
       std::vector<Owners> halves;
       for (const Owners& piece : pieces) {
         for (Owners& half : cut_in_half(piece)) {
@@ -235,7 +235,7 @@ class PartFinder {
         }
       }
       pieces = std::move(halves);
-    }
+    } while (pieces.front().size() > large_knot);
     std::vector<std::vector<Owners>> found(pieces.size());
     for_each_index(pieces.size(), control_for(knot), "",
                    [&](std::size_t p) { found[p] = find(pieces[p]); });

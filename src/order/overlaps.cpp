@@ -16,8 +16,9 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t height_px = 288;
-constexpr std::uint32_t largest_width_px = 1024;
+/// As proofs are drawn.
+constexpr std::uint32_t height_px = 720;
+constexpr std::uint32_t largest_width_px = 2560;
 /// Of more layers in a pixel, the nearest.
 constexpr std::size_t most_layers = 24;
 /// Layers that are nearer to each other than this share of their distance lie in one place.
@@ -111,24 +112,16 @@ class OverlapFinder {
 
   Result<std::vector<std::vector<Overlap>>> find(const RunControl& run) {
     std::vector<std::vector<Overlap>> out(views_.size());
-    std::vector<Seen> seen(views_.size());
     if (blended_.size() < 2) {
       return out;
     }
     decode(blended_, run);
-    if (!for_each_index(views_.size(), run, "looking at what is blended",
-                        [&](std::size_t v) { seen[v] = look(views_[v]); })) {
-      return Failure(make_cancelled());
-    }
-    if (std::all_of(seen.begin(), seen.end(), [](const Seen& s) { return s.fragments.empty(); })) {
-      return out;
-    }
     decode(opaque_, run);
-    if (!for_each_index(views_.size(), run, "looking at what hides it", [&](std::size_t v) {
-          if (!seen[v].fragments.empty()) {
-            hide(views_[v], seen[v]);
-            out[v] = list_pairs(seen[v]);
-            seen[v] = {};
+    if (!for_each_index(views_.size(), run, "looking at what is blended", [&](std::size_t v) {
+          Seen seen = look(views_[v]);
+          if (!seen.fragments.empty()) {
+            hide(views_[v], seen);
+            out[v] = list_pairs(seen);
           }
         })) {
       return Failure(make_cancelled());

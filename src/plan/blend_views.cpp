@@ -16,6 +16,10 @@ namespace {
 
 /// With so many of its key, the nearest ones, a part may join.
 constexpr std::size_t most_near = 24;
+/// Triangles of a key whose orders are looked for so that parts may join: so many, and so many
+/// times those that it has.
+constexpr std::size_t least_tried = 20'000;
+constexpr std::size_t tried_share = 8;
 
 std::vector<std::uint32_t> list_places(const Forest& forest, std::size_t items) {
   std::vector<std::uint32_t> out(items, no_index);
@@ -44,9 +48,15 @@ BlendViews::BlendViews(const Scene& scene,
       world_(world),
       overlaps_of_(survey.draws.size()),
       limits_(limits),
+      precision_m_(find_order_precision(survey)),
       leaves_(items.items.size(), no_index),
       key_place_(list_places(trees.by_key, items.items.size())),
       repeat_place_(list_places(trees.by_repeat, items.items.size())) {
+  for (std::uint32_t i = 0; i < items.items.size(); ++i) {
+    if (items.items[i].order != BlendOrder::as_members) {
+      blended_.push_back(i);
+    }
+  }
   const bool at_origin = outlook.profile.sorts_blended.at == SortAt::origin;
   for (const Draw& draw : survey.draws) {
     if (at_origin) {
@@ -86,9 +96,8 @@ void BlendViews::place(Parts& parts, std::uint32_t p) const {
 
 BlendViews::Parts BlendViews::list_parts(const Arrangement& arrangement) const {
   std::map<std::pair<Grouping, std::uint32_t>, std::vector<std::uint32_t>> groups;
-  for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
-    if (items_.items[i].order != BlendOrder::as_members &&
-        arrangement.groupings[i] != Grouping::alone) {
+  for (const std::uint32_t i : blended_) {
+    if (arrangement.groupings[i] != Grouping::alone) {
       groups[{arrangement.groupings[i], arrangement.nodes[i]}].push_back(i);
     }
   }
@@ -165,9 +174,8 @@ void BlendViews::halve(std::uint32_t p, std::uint32_t min_instances, Parts& part
 
 /// What stands for itself and may still join others.
 void BlendViews::add_singles(const Arrangement& arrangement, Parts& parts) const {
-  for (std::uint32_t i = 0; i < items_.items.size(); ++i) {
-    const Item& item = items_.items[i];
-    if (item.order == BlendOrder::every_eye && arrangement.groupings[i] == Grouping::alone) {
+  for (const std::uint32_t i : blended_) {
+    if (items_.items[i].order == BlendOrder::every_eye && arrangement.groupings[i] == Grouping::alone) {
       parts.list.push_back({Grouping::alone, no_index, {i}});
       place(parts, static_cast<std::uint32_t>(parts.list.size() - 1));
     }
@@ -181,31 +189,32 @@ double BlendViews::find_cost(const Box3d& box, double triangles) const {
   return static_cast<double>(seen) * (trees_.prices.draw + trees_.prices.triangle * triangles);
 }
 
-bool BlendViews::has_order(const Part& a, const Part& b) const {
+bool BlendViews::has_order(const Part& a, const Part& b, std::size_t& left) const {
   std::vector<DrawRef> draws;
+  std::uint64_t triangles = 0;
   for (const Part* part : {&a, &b}) {
     for (const std::uint32_t i : part->items) {
       const Draw& draw = survey_[items_.parts_of(items_.items[i]).front()];
       draws.push_back({draw.node, draw.primitive});
+      triangles += draw.triangles;
     }
   }
+  if (triangles > left) {
+    return false;
+  }
+  left -= triangles;
   std::sort(draws.begin(), draws.end());
-  const double precision_m = find_order_precision(survey_);
-  return find_sequence(make_facing(scene_, survey_, world_, precision_m, draws, 1),
-                       {OrderUnit::triangle, precision_m})
+  return find_sequence(make_facing(scene_, survey_, world_, precision_m_, draws, 1),
+                       {OrderUnit::triangle, precision_m_})
       .found;
 }
 
-/// Whether both together are drawn right among all others, wherever the source is.
-bool BlendViews::may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) const {
-  const Part& one = parts.list[a];
-  const Part& other = parts.list[b];
-  Box3d box = one.box;
-  box.include(other.box);
+bool BlendViews::is_cheaper(const Part& a, const Part& b) const {
+  Box3d box = a.box;
+  box.include(b.box);
   double vertices = 0;
   std::array<double, 2> triangles{};
-  for (const auto& [part, sum] :
-       {std::pair(&one, &triangles[0]), std::pair(&other, &triangles[1])}) {
+  for (const auto& [part, sum] : {std::pair(&a, &triangles[0]), std::pair(&b, &triangles[1])}) {
     for (const std::uint32_t i : part->items) {
       *sum += static_cast<double>(items_.items[i].triangles);
       vertices += static_cast<double>(items_.items[i].vertices);
@@ -213,10 +222,16 @@ bool BlendViews::may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) 
   }
   const bool fits = vertices <= static_cast<double>(limits_.vertices) &&
                     (limits_.extent_m <= 0 || box.largest_extent() <= limits_.extent_m);
-  if (!fits || find_cost(box, triangles[0] + triangles[1]) >
-                   find_cost(one.box, triangles[0]) + find_cost(other.box, triangles[1])) {
-    return false;
-  }
+  return fits && find_cost(box, triangles[0] + triangles[1]) <=
+                     find_cost(a.box, triangles[0]) + find_cost(b.box, triangles[1]);
+}
+
+/// Whether both together are drawn right among all others, wherever the source is.
+bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t b) const {
+  const Part& one = parts.list[a];
+  const Part& other = parts.list[b];
+  Box3d box = one.box;
+  box.include(other.box);
   const Vec3d point = box.centre();
   const BlendSorting& sorting = outlook_.profile.sorts_blended;
   for (const Part* part : {&one, &other}) {
@@ -252,7 +267,7 @@ bool BlendViews::may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) 
       }
     }
   }
-  return has_order(one, other);
+  return true;
 }
 
 /// The nearest first.
@@ -260,6 +275,9 @@ void BlendViews::join(Parts& parts) const {
   std::map<std::uint32_t, std::vector<std::uint32_t>> by_key;
   for (std::uint32_t p = 0; p < parts.list.size(); ++p) {
     const Part& part = parts.list[p];
+    if (part.items.empty()) {
+      continue;  // all that was in this half is drawn otherwise
+    }
     const Item& item = items_.items[part.items.front()];
     if (part.grouping != Grouping::set && item.order == BlendOrder::every_eye) {
       by_key[item.merge].push_back(p);
@@ -270,6 +288,12 @@ void BlendViews::join(Parts& parts) const {
     }
   }
   for (auto& [key, list] : by_key) {
+    std::size_t left = least_tried;
+    for (const std::uint32_t p : list) {
+      for (const std::uint32_t i : parts.list[p].items) {
+        left += tried_share * items_.items[i].triangles;
+      }
+    }
     std::vector<std::tuple<double, std::uint32_t, std::uint32_t>> pairs;
     for (const std::uint32_t a : list) {
       std::vector<std::pair<double, std::uint32_t>> near;
@@ -298,7 +322,8 @@ void BlendViews::join(Parts& parts) const {
     for (const auto& [distance, first, second] : pairs) {
       const std::uint32_t a = find(first);
       const std::uint32_t b = find(second);
-      if (a != b && may_join(parts, a, b)) {
+      if (a != b && is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b) &&
+          has_order(parts.list[a], parts.list[b], left)) {
         merge(parts, a, b);
         now[b] = a;
       }
@@ -329,7 +354,8 @@ void BlendViews::merge(Parts& parts, std::uint32_t a, std::uint32_t b) const {
 /// A node that no other group has.
 std::uint32_t BlendViews::leaf_of(std::uint32_t item) const { return leaves_[item]; }
 
-void BlendViews::settle(std::uint32_t min_instances, Arrangement& arrangement) const {
+BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
+                                           const Arrangement& arrangement) const {
   Parts parts = list_parts(arrangement);
   // Each round halves something, and what is alone is drawn as it was.
   while (true) {
@@ -347,11 +373,29 @@ void BlendViews::settle(std::uint32_t min_instances, Arrangement& arrangement) c
   }
   add_singles(arrangement, parts);
   join(parts);
-  for (const Part& part : parts.list) {
-    for (const std::uint32_t i : part.items) {
-      arrangement.groupings[i] = part.grouping;
-      arrangement.nodes[i] = part.node;
+  return parts;
+}
+
+void BlendViews::settle(std::uint32_t min_instances, Arrangement& arrangement) {
+  std::vector<std::pair<Grouping, std::uint32_t>> was;
+  for (const std::uint32_t i : blended_) {
+    was.emplace_back(arrangement.groupings[i], arrangement.nodes[i]);
+  }
+  const auto [slot, added] = settled_.try_emplace(was, was);
+  if (added) {
+    for (const Part& part : find_settled(min_instances, arrangement).list) {
+      for (const std::uint32_t i : part.items) {
+        arrangement.groupings[i] = part.grouping;
+        arrangement.nodes[i] = part.node;
+      }
     }
+    for (std::size_t b = 0; b < blended_.size(); ++b) {
+      slot->second[b] = {arrangement.groupings[blended_[b]], arrangement.nodes[blended_[b]]};
+    }
+  }
+  for (std::size_t b = 0; b < blended_.size(); ++b) {
+    arrangement.groupings[blended_[b]] = slot->second[b].first;
+    arrangement.nodes[blended_[b]] = slot->second[b].second;
   }
 }
 

@@ -3,7 +3,9 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "order/overlaps.h"
@@ -30,7 +32,9 @@ class BlendViews {
   /// have one order, and where it is cheaper.
   /// \cost O(overlaps) for each time that groups are halved; and for each draw, that of a sequence
   ///       of what it might join
-  void settle(std::uint32_t min_instances, Arrangement& arrangement) const;
+  ///       of what it might join. An arrangement that has the same of what is blended costs nothing
+  ///       again.
+  void settle(std::uint32_t min_instances, Arrangement& arrangement);
 
  private:
   struct Part {
@@ -51,12 +55,15 @@ class BlendViews {
   void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
   void add_singles(const Arrangement& arrangement, Parts& parts) const;
   void join(Parts& parts) const;
-  [[nodiscard]] bool may_join(const Parts& parts, std::uint32_t a, std::uint32_t b) const;
+  [[nodiscard]] Parts find_settled(std::uint32_t min_instances,
+                                   const Arrangement& arrangement) const;
+  [[nodiscard]] bool is_cheaper(const Part& a, const Part& b) const;
+  [[nodiscard]] bool stays_right(const Parts& parts, std::uint32_t a, std::uint32_t b) const;
   [[nodiscard]] double find_cost(const Box3d& box, double triangles) const;
   static bool is_alone(const Parts& parts, std::uint32_t part);
   void merge(Parts& parts, std::uint32_t a, std::uint32_t b) const;
   [[nodiscard]] std::uint32_t leaf_of(std::uint32_t item) const;
-  [[nodiscard]] bool has_order(const Part& a, const Part& b) const;
+  [[nodiscard]] bool has_order(const Part& a, const Part& b, std::size_t& left) const;
 
   const Scene& scene_;
   const Survey& survey_;
@@ -69,6 +76,12 @@ class BlendViews {
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> overlaps_of_;
   std::vector<Frustum> frusta_;  ///< by view
   CutLimits limits_;
+  double precision_m_;
+  std::vector<std::uint32_t> blended_;  ///< items that have an order
+  /// What became of them, by what an arrangement had for them.
+  std::map<std::vector<std::pair<Grouping, std::uint32_t>>,
+           std::vector<std::pair<Grouping, std::uint32_t>>>
+      settled_;
   std::vector<std::uint32_t> leaves_;        ///< by item: of the keys' forest
   std::vector<Vec3d> points_;                ///< by draw: by which it is sorted today
   std::vector<std::uint32_t> key_place_;     ///< by item: in the order of the keys' forest

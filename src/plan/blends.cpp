@@ -6,9 +6,11 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 
 #include "order/draw_triangles.h"
 #include "plan/check.h"
+#include "scene/matrix.h"
 #include "scene/running.h"
 
 namespace wakuzume {
@@ -78,6 +80,38 @@ class BlendFinder {
     return is_one_color(in_.scene, draws);
   }
 
+  /// Of some that stand near each other no two have an order as instances, as closed bodies have
+  /// none. \param triangles  of all
+  [[nodiscard]] bool is_hopeless(const Lot& lot,
+                                 const std::vector<FacingTriangle>& triangles) const {
+    constexpr std::uint32_t sample = 48;
+    if (lot.items.size() < 2 * sample) {
+      return false;
+    }
+    std::vector<std::uint32_t> near(lot.items.size());
+    std::iota(near.begin(), near.end(), 0U);
+    const auto middle = [&](std::uint32_t o) { return items_.items[lot.items[o]].box.centre(); };
+    const Vec3d from = middle(0);
+    const auto distance = [&](std::uint32_t o) {
+      return (as_eigen(middle(o)) - as_eigen(from)).squaredNorm();
+    };
+    std::nth_element(near.begin(), near.begin() + sample, near.end(),
+                     [&](std::uint32_t a, std::uint32_t b) {
+                       return std::pair(distance(a), a) < std::pair(distance(b), b);
+                     });
+    near.resize(sample);
+    std::sort(near.begin(), near.end());
+    std::vector<FacingTriangle> some;
+    for (const FacingTriangle& triangle : triangles) {
+      const auto at = std::lower_bound(near.begin(), near.end(), triangle.owner);
+      if (at != near.end() && *at == triangle.owner) {
+        some.push_back(triangle);
+        some.back().owner = static_cast<std::uint32_t>(at - near.begin());
+      }
+    }
+    return find_order_parts(some, sample, {lot.unit, precision_m_}).count == sample;
+  }
+
   void find(const Lot& lot, std::uint32_t threads) {
     if (is_free(lot)) {
       for (const std::uint32_t i : lot.items) {
@@ -90,6 +124,12 @@ class BlendFinder {
                    [&](std::uint32_t i) { return ref_of(i); });
     const std::vector<FacingTriangle> triangles =
         make_facing(in_.scene, in_.survey, in_.world, precision_m_, draws, 1);
+    if (lot.unit == OrderUnit::owner && is_hopeless(lot, triangles)) {
+      for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
+        items_.items[lot.items[o]].set_part = o;
+      }
+      return;
+    }
     const OrderParts parts =
         find_order_parts(triangles, static_cast<std::uint32_t>(lot.items.size()),
                          {lot.unit, precision_m_}, {threads, nullptr});

@@ -273,7 +273,7 @@ class Proposer {
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    const BlendViews blends(
+    BlendViews blends(
         scene_, survey_, items_, trees_, outlook_, frames_.world(),
         {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances}, overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
