@@ -42,8 +42,7 @@ std::string print_staying(const Survey& survey) {
   const auto blended = std::count_if(survey.draws.begin(), survey.draws.end(), [](const Draw& d) {
     return d.blended && d.stay == StayRule::none;
   });
-  line(static_cast<std::uint64_t>(blended),
-       "blended: kept in their own order, unless asked to merge");
+  line(static_cast<std::uint64_t>(blended), "blended: merged only where their order can't be seen");
   return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
 }
 

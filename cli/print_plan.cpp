@@ -191,6 +191,9 @@ std::string tell_next(const Plan& plan, const Ladder& ladder) {
     add(Rung::sharing, "--materials fewest_draws", "shares pages and layers");
   }
   if (plan.settings.blended == Blended::keep) {
+    add(Rung::ordering, "--blended proved", "merges blends where no order shows");
+  }
+  if (plan.settings.blended != Blended::merge) {
     add(Rung::blending, "--blended merge", "gives up the order of blends");
   }
   return out.empty()

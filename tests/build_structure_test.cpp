@@ -139,7 +139,7 @@ TEST_F(KeptNodes, PartOfAMeshMayGoAndTheRestStaysRight) {
     builder_.add_node("w", window, test::at(i));
   }
   const Scene scene = builder_.finish();
-  const Built built = build_as(scene, {.repeats = Repeats::merge});
+  const Built built = build_as(scene, {.repeats = Repeats::merge, .blended = Blended::keep});
   EXPECT_EQ(make_draw_list(built.scene).size(), 1U + 3U);
   for (const LedgerRow& row : built.ledger.rows) {
     EXPECT_EQ(row.fate, row.source.primitive == 1 ? Fate::kept : Fate::merged);

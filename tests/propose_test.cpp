@@ -222,6 +222,7 @@ TEST(ProposeKept, HasAReasonForEachDraw) {
   const Plan plan = plan_of(builder.finish(), {.repeats = Repeats::merge,
                                                .max_vertices = 20,
                                                .cell_size_m = 100,
+                                               .blended = Blended::keep,
                                                .equal_materials = EqualMaterials::apart});
   EXPECT_EQ(reason_of(plan, far), KeepReason::alone_in_its_cell);
   EXPECT_EQ(reason_of(plan, pane), KeepReason::blended);
@@ -238,7 +239,7 @@ TEST(ProposeKept, BlendedDrawsMergeWhenAsked) {
     builder.add_node("n", builder.add_mesh("m", test::make_square(), glass), test::at(i));
   }
   const Scene scene = builder.finish();
-  EXPECT_EQ(plan_of(scene).groups.size(), 0U);
+  EXPECT_EQ(plan_of(scene, {.blended = Blended::keep}).groups.size(), 0U);
   const Plan plan = plan_of(scene, {.blended = Blended::merge});
   ASSERT_EQ(plan.groups.size(), 1U);
   // Their own order: as the source drew them.

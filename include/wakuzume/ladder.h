@@ -27,10 +27,11 @@ enum class Rung : std::uint8_t {
   folding,          ///< materials that are equal by value become one
   tinting,          ///< materials that differ by base colour share one
   sharing,          ///< materials share one by their routes: an atlas, layers, rebaking
-  blending,         ///< blended draws merge too, and lose their order
+  ordering,         ///< blended draws merge too, where their order can't be seen
+  blending,         ///< and all others, which lose it
   floor,            ///< one draw a pipeline key, moving root and level
 };
-inline constexpr std::size_t rung_count = 9;
+inline constexpr std::size_t rung_count = 10;
 std::string_view to_string(Rung rung);
 
 struct RungCount {
@@ -50,7 +51,10 @@ struct Ladder {
 /// \param routes  of the scene's materials, which say what `sharing` can share; empty: all of one
 ///                pipeline
 /// \error cancelled
-/// \cost O(draws), and O(draws seen) a view; in parallel over the views
+/// \cost O(draws), and O(draws seen) a view; in parallel over the views. find_order_parts of
+/// order.h
+///       for what is blended; of what has more than a hundred thousand triangles of one key it is
+///       taken that all have one order
 Result<Ladder> make_ladder(const Scene& scene,
                            const Survey& survey,
                            const Visibility& visibility,

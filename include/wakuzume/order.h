@@ -68,6 +68,9 @@ DrawSequence find_sequence(std::span<const FacingTriangle> triangles,
 std::uint32_t find_misplaced(std::span<const FacingTriangle> triangles,
                              const OrderSettings& settings = {});
 
+/// Whether all triangles that have an area lie in one plane, whichever way they face.
+bool lie_in_one_plane(std::span<const FacingTriangle> triangles, double precision_m);
+
 struct OrderParts {
   /// By owner: owners of one part have a sequence together. Parts are numbered from 0, by size.
   std::vector<std::uint32_t> part_of{};

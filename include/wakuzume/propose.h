@@ -84,8 +84,8 @@ struct ProposeSettings {
   double memory_growth = 0;
   /// The limit on memory is not looked at while all geometry takes less than this. \range [0, 1e6]
   double few_megabytes = 0;
-  /// Blended draws are sorted by an engine one by one, so they stay unless asked. \default keep
-  Blended blended = Blended::keep;
+  /// Engines sort blended draws one by one, from far to near. \default proved
+  Blended blended = Blended::proved;
   /// Parts that move as one may merge under their moving root. \default merge
   MovingParts moving_parts = MovingParts::merge;
   /// Materials that are equal by value under other names count as one. \default fold
@@ -138,7 +138,7 @@ std::string_view to_string(BlendOrder order);
 /// Why a draw is in no group.
 enum class KeepReason : std::uint8_t {
   must_stay,            ///< the survey's StayRule says more
-  blended,              ///< draws in its own order
+  blended,              ///< in one draw with others its order would show
   only_one_of_its_key,  ///< nothing else could be drawn with it
   alone_in_its_cell,    ///< its nearest partners are in other cells of the grid
   above_vertex_limit,   ///< alone it has as many vertices as a cluster may have

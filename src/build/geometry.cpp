@@ -227,7 +227,8 @@ Result<void> PlanGeometry::order_merges(const RunControl& run) {
       return;
     }
     DrawSequence sequence =
-        find_sequence(make_facing(source_, survey_, frames_.world(), precision_m, group.members, 1),
+        find_sequence(make_facing(source_, survey_, frames_.world(), precision_m,
+                                  find_draws(survey_, group.members), 1),
                       {OrderUnit::triangle, precision_m});
     if (sequence.found) {
       merges_[work_[g].merge].set_order(std::move(sequence.triangles));

@@ -5,9 +5,12 @@
 #include <tbb/enumerable_thread_specific.h>
 
 #include <algorithm>
+#include <map>
 #include <unordered_map>
 
 #include "cost/stamps.h"
+#include "order/draw_triangles.h"
+#include "scene/hasher.h"
 #include "scene/running.h"
 #include "survey/parts.h"
 #include "wakuzume/cost.h"
@@ -35,6 +38,9 @@ bool is_bridged(Rung rung, KeyPart part) {
   }
 }
 
+/// Triangles of one key beyond which their order is not looked for.
+constexpr std::uint64_t most_ordered = 100'000;
+
 struct HashContent {
   std::size_t operator()(const ContentHash& hash) const { return hash.low; }
 };
@@ -46,7 +52,8 @@ class LadderMaker {
               const Visibility& visibility,
               std::span<const ImageFacts> images,
               const RoutePlan& routes)
-      : survey_(survey),
+      : scene_(scene),
+        survey_(survey),
         visibility_(visibility),
         routes_(routes),
         parts_(make_key_parts(scene, survey, images)) {}
@@ -59,6 +66,9 @@ class LadderMaker {
     }
     ladder_.rungs[0].draws = firsts.size();
     for (std::size_t r = 1; r < rung_count; ++r) {
+      if (static_cast<Rung>(r) == Rung::ordering && !find_parts(run)) {
+        return Failure(make_cancelled());
+      }
       firsts = climb(static_cast<Rung>(r), firsts);
       ladder_.rungs[r].draws = firsts.size();
     }
@@ -90,7 +100,8 @@ class LadderMaker {
 
   [[nodiscard]] std::vector<ContentHash> hash_keys(Rung rung) const {
     std::vector<ContentHash> hashes;
-    const bool routed = !routes_.empty() && (rung == Rung::sharing || rung == Rung::blending);
+    const bool routed = !routes_.empty() &&
+                        (rung == Rung::sharing || rung == Rung::ordering || rung == Rung::blending);
     for (std::size_t k = 0; k < parts_.size(); ++k) {
       ValueHasher hasher;
       hasher.add(hash_without(parts_[k], [&](KeyPart p) { return is_bridged(rung, p); }));
@@ -114,16 +125,62 @@ class LadderMaker {
     hasher.add(!own ? no_material : route == nullptr ? id : route->material);
   }
 
+  /// Which blended draws of one key have an order together.
+  bool find_parts(const RunControl& run) {
+    part_of_.assign(survey_.draws.size(), no_index);
+    const std::vector<ContentHash> keys = hash_keys(Rung::ordering);
+    std::map<ContentHash, std::vector<DrawId>, LessHash> lots;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const DrawId id = make_id<DrawId>(d);
+      if (may_be_ordered(scene_, survey_, survey_[id])) {
+        lots[keys[to_index(survey_[id].key)]].push_back(id);
+      }
+    }
+    std::vector<const std::vector<DrawId>*> list;
+    for (const auto& [key, draws] : lots) {
+      list.push_back(&draws);
+    }
+    const std::vector<Mat4d> world =
+        list.empty() ? std::vector<Mat4d>{} : make_world_matrices(scene_);
+    const double precision_m = find_order_precision(survey_);
+    return for_each_index(list.size(), run, "ordering", [&](std::size_t l) {
+      const std::vector<DrawId>& draws = *list[l];
+      std::vector<std::uint32_t> part_of(draws.size(), 0);
+      std::uint64_t triangles = 0;
+      for (const DrawId id : draws) {
+        triangles += survey_[id].triangles;
+      }
+      if (draws.size() > 1 && triangles <= most_ordered) {
+        part_of = find_order_parts(make_facing(scene_, survey_, world, precision_m, draws, 1),
+                                   static_cast<std::uint32_t>(draws.size()),
+                                   {OrderUnit::triangle, precision_m}, {run.threads, nullptr})
+                      .part_of;
+      }
+      for (std::size_t d = 0; d < draws.size(); ++d) {
+        part_of_[to_index(draws[d])] = part_of[d];
+      }
+    });
+  }
+
   [[nodiscard]] ContentHash find_group(Rung rung,
                                        std::uint32_t index,
                                        const std::vector<ContentHash>& keys) const {
     const Draw& draw = survey_.draws[index];
     const bool free = draw.stay == StayRule::none ||
                       (rung >= Rung::moving_together && moves_with_others(draw.stay));
-    if (!free || (draw.blended && rung < Rung::blending)) {
+    if (!free || (draw.blended && rung < Rung::ordering)) {
       return {0, index};
     }
     ContentHash group = keys[to_index(draw.key)];
+    if (draw.blended && rung == Rung::ordering) {
+      if (part_of_[index] == no_index) {
+        return {0, index};
+      }
+      ValueHasher hasher;
+      hasher.add(group);
+      hasher.add(part_of_[index]);
+      return hasher.finish();
+    }
     if (rung == Rung::instancing) {
       ValueHasher hasher;
       hasher.add(group);
@@ -172,20 +229,22 @@ class LadderMaker {
     }
   }
 
+  const Scene& scene_;
   const Survey& survey_;
   const Visibility& visibility_;
   const RoutePlan& routes_;
   std::vector<PartHashes> parts_;
   std::array<std::vector<std::uint32_t>, rung_count> parents_;  ///< by group of the rung before
+  std::vector<std::uint32_t> part_of_;  ///< by draw: those of one have an order together
   Ladder ladder_;
 };
 
 }  // namespace
 
 std::string_view to_string(Rung rung) {
-  constexpr std::string_view names[rung_count] = {"today",           "instancing", "merging",
-                                                  "moving_together", "folding",    "tinting",
-                                                  "sharing",         "blending",   "floor"};
+  constexpr std::string_view names[rung_count] = {
+      "today",   "instancing", "merging",  "moving_together", "folding",
+      "tinting", "sharing",    "ordering", "blending",        "floor"};
   return names[static_cast<std::size_t>(rung)];
 }
 

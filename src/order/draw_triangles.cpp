@@ -142,4 +142,20 @@ void add_facing(const Scene& scene,
   }
 }
 
+std::vector<FacingTriangle> make_facing(const Scene& scene,
+                                        const Survey& survey,
+                                        std::span<const Mat4d> world,
+                                        double precision_m,
+                                        std::span<const DrawId> draws,
+                                        std::size_t parts) {
+  const std::vector<std::uint32_t> anchors = find_anchors(survey, world, draws, precision_m);
+  std::vector<FacingTriangle> out;
+  for (std::size_t d = 0; d < draws.size(); ++d) {
+    const Draw& draw = survey[draws[d]];
+    add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)],
+               static_cast<std::uint32_t>(d / parts), parts == 1 ? anchors[d] : no_index, out);
+  }
+  return out;
+}
+
 }  // namespace wakuzume

@@ -33,6 +33,14 @@ std::vector<std::uint32_t> find_anchors(const Survey& survey,
                                         std::span<const DrawId> draws,
                                         double precision_m);
 
+/// The triangles of draws. \param parts  draws of an owner, which follow each other
+std::vector<FacingTriangle> make_facing(const Scene& scene,
+                                        const Survey& survey,
+                                        std::span<const Mat4d> world,
+                                        double precision_m,
+                                        std::span<const DrawId> draws,
+                                        std::size_t parts);
+
 /// Adds the triangles of a draw by its list indices, in the world. Those of a two-sided material
 /// follow a second time, turned round. \param owner, anchor  by which they go
 void add_facing(const Scene& scene,

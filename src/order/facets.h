@@ -46,6 +46,10 @@ class Facets {
     const bool first = same ? b.rank < a.rank : b.owner < a.owner;
     return !(same && a.bound) && can_hide(b, a) && !(first && can_hide(a, b));
   }
+  /// A part of the one lies outside of the other's plane, on whichever side.
+  [[nodiscard]] bool leaves(const Facet& what, const Facet& plane) const {
+    return reaches(what, plane, 1) || reaches(what, plane, -1);
+  }
   void bind(std::uint32_t facet) { list_[facet].bound = true; }
 
  private:

@@ -331,6 +331,13 @@ std::uint32_t find_misplaced(std::span<const FacingTriangle> triangles,
   return unit == no_index ? no_index : set.owner_of[unit];
 }
 
+bool lie_in_one_plane(std::span<const FacingTriangle> triangles, double precision_m) {
+  const Facets facets({triangles.begin(), triangles.end()}, precision_m);
+  const std::vector<Facet>& list = facets.list();
+  return std::all_of(list.begin(), list.end(),
+                     [&](const Facet& facet) { return !facets.leaves(facet, list.front()); });
+}
+
 OrderParts find_order_parts(std::span<const FacingTriangle> triangles,
                             std::uint32_t owner_count,
                             const OrderSettings& settings,

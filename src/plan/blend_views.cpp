@@ -175,7 +175,8 @@ void BlendViews::halve(std::uint32_t p, std::uint32_t min_instances, Parts& part
 /// What stands for itself and may still join others.
 void BlendViews::add_singles(const Arrangement& arrangement, Parts& parts) const {
   for (const std::uint32_t i : blended_) {
-    if (items_.items[i].order == BlendOrder::every_eye && arrangement.groupings[i] == Grouping::alone) {
+    if (items_.items[i].order == BlendOrder::every_eye &&
+        arrangement.groupings[i] == Grouping::alone) {
       parts.list.push_back({Grouping::alone, no_index, {i}});
       place(parts, static_cast<std::uint32_t>(parts.list.size() - 1));
     }
@@ -190,13 +191,12 @@ double BlendViews::find_cost(const Box3d& box, double triangles) const {
 }
 
 bool BlendViews::has_order(const Part& a, const Part& b, std::size_t& left) const {
-  std::vector<DrawRef> draws;
+  std::vector<DrawId> draws;
   std::uint64_t triangles = 0;
   for (const Part* part : {&a, &b}) {
     for (const std::uint32_t i : part->items) {
-      const Draw& draw = survey_[items_.parts_of(items_.items[i]).front()];
-      draws.push_back({draw.node, draw.primitive});
-      triangles += draw.triangles;
+      draws.push_back(items_.parts_of(items_.items[i]).front());
+      triangles += survey_[draws.back()].triangles;
     }
   }
   if (triangles > left) {

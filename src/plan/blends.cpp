@@ -119,9 +119,9 @@ class BlendFinder {
       }
       return;
     }
-    std::vector<DrawRef> draws;
+    std::vector<DrawId> draws;
     std::transform(lot.items.begin(), lot.items.end(), std::back_inserter(draws),
-                   [&](std::uint32_t i) { return ref_of(i); });
+                   [&](std::uint32_t i) { return items_.parts_of(items_.items[i]).front(); });
     const std::vector<FacingTriangle> triangles =
         make_facing(in_.scene, in_.survey, in_.world, precision_m_, draws, 1);
     if (lot.unit == OrderUnit::owner && is_hopeless(lot, triangles)) {
@@ -156,21 +156,10 @@ std::uint32_t count_sides(const Scene& scene, const Draw& draw, const ProposeSet
   return both ? 2 : 1;
 }
 
-std::vector<FacingTriangle> make_facing(const Scene& scene,
-                                        const Survey& survey,
-                                        const std::vector<Mat4d>& world,
-                                        double precision_m,
-                                        std::span<const DrawRef> draws,
-                                        std::size_t parts) {
-  std::vector<DrawId> ids;
-  std::transform(draws.begin(), draws.end(), std::back_inserter(ids),
+std::vector<DrawId> find_draws(const Survey& survey, std::span<const DrawRef> draws) {
+  std::vector<DrawId> out;
+  std::transform(draws.begin(), draws.end(), std::back_inserter(out),
                  [&](const DrawRef& ref) { return find_draw(survey, ref); });
-  const std::vector<std::uint32_t> anchors = find_anchors(survey, world, ids, precision_m);
-  std::vector<FacingTriangle> out;
-  for (std::size_t d = 0; d < draws.size(); ++d) {
-    add_facing(scene, draws[d], world[to_index(draws[d].node)],
-               static_cast<std::uint32_t>(d / parts), parts == 1 ? anchors[d] : no_index, out);
-  }
   return out;
 }
 
@@ -179,8 +168,8 @@ bool order_instances(const Scene& scene,
                      const std::vector<Mat4d>& world,
                      Group& group) {
   const double precision_m = find_order_precision(survey);
-  const std::vector<FacingTriangle> triangles =
-      make_facing(scene, survey, world, precision_m, group.members, group.prototype.size());
+  const std::vector<FacingTriangle> triangles = make_facing(
+      scene, survey, world, precision_m, find_draws(survey, group.members), group.prototype.size());
   const DrawSequence sequence = find_sequence(triangles, {OrderUnit::owner, precision_m});
   if (!sequence.found) {
     return false;
@@ -213,6 +202,28 @@ bool order_instances(const Scene& scene,
   return true;
 }
 
+std::string describe_order(const Scene& scene,
+                           const Survey& survey,
+                           const std::vector<Mat4d>& world,
+                           const Group& group) {
+  if (group.order == BlendOrder::any) {
+    return "blended, but all in one colour: no order shows";
+  }
+  const double precision_m = find_order_precision(survey);
+  const std::vector<FacingTriangle> triangles =
+      make_facing(scene, survey, world, precision_m, find_draws(survey, group.members), 1);
+  if (lie_in_one_plane(triangles, precision_m)) {
+    return "blended, in one plane: none hides another";
+  }
+  return group.kind == GroupKind::cluster
+             ? fmt::format(
+                   "blended in one order that is right from everywhere: {} triangles, no cycle",
+                   triangles.size())
+             : fmt::format(
+                   "blended in one order that is right from everywhere: {} instances, no cycle",
+                   group.instance_count());
+}
+
 std::string find_order_fault(const Scene& scene,
                              const Survey& survey,
                              const std::vector<Mat4d>& world,
@@ -222,7 +233,7 @@ std::string find_order_fault(const Scene& scene,
   }
   const double precision_m = find_order_precision(survey);
   const std::vector<FacingTriangle> triangles =
-      make_facing(scene, survey, world, precision_m, group.members,
+      make_facing(scene, survey, world, precision_m, find_draws(survey, group.members),
                   std::max<std::size_t>(1, group.prototype.size()));
   if (group.kind == GroupKind::cluster) {
     return find_sequence(triangles, {OrderUnit::triangle, precision_m}).found

@@ -19,13 +19,8 @@ bool find_blend_parts(const ItemInput& input, const RunControl& run, Items& item
 /// How many times a cluster stores what it draws: twice where both sides of it become one each.
 std::uint32_t count_sides(const Scene& scene, const Draw& draw, const ProposeSettings& settings);
 
-/// The triangles of draws. \param parts  draws of an owner, which follow each other
-std::vector<FacingTriangle> make_facing(const Scene& scene,
-                                        const Survey& survey,
-                                        const std::vector<Mat4d>& world,
-                                        double precision_m,
-                                        std::span<const DrawRef> draws,
-                                        std::size_t parts);
+/// \pre draws of the survey
+std::vector<DrawId> find_draws(const Survey& survey, std::span<const DrawRef> draws);
 
 /// Puts the instances of a set into an order that is right from everywhere.
 /// \return false where there is none, and nothing is changed
@@ -33,6 +28,12 @@ bool order_instances(const Scene& scene,
                      const Survey& survey,
                      const std::vector<Mat4d>& world,
                      Group& group);
+
+/// By which rule the order of a group can't be seen: a clause with the numbers behind it.
+std::string describe_order(const Scene& scene,
+                           const Survey& survey,
+                           const std::vector<Mat4d>& world,
+                           const Group& group);
 
 /// What is wrong with the order that a group says it has; empty: nothing.
 std::string find_order_fault(const Scene& scene,

@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "cost/shadows.h"
+#include "order/draw_triangles.h"
 #include "plan/arrange.h"
 #include "plan/check.h"
 #include "plan/forecast.h"
@@ -195,11 +196,7 @@ class Explainer {
       case KeepReason::must_stay:
         return explain_rule(draw, out);
       case KeepReason::blended:
-        out.where = "kept: it is blended, and engines sort blended draws one by one";
-        out.remedies.emplace_back(
-            "--blended merge, where the order does not show; or make its "
-            "material opaque or masked");
-        return;
+        return explain_blended(draw, out);
       case KeepReason::only_one_of_its_key:
         out.where = fmt::format("kept: nothing else has its merge key ({})",
                                 to_string(scene_, survey_[draw.key]));
@@ -232,6 +229,50 @@ class Explainer {
         out.remedies.push_back(fmt::format("--release '{}'", make_node_path(scene_, draw.node)));
         return;
     }
+  }
+
+  /// Engines sort blended draws one by one, and in one draw they need one order.
+  void explain_blended(const Draw& draw, Reason& out) const {
+    if (plan_.settings.blended == Blended::keep) {
+      out.where = "kept: it is blended, and engines sort blended draws one by one";
+      out.remedies.emplace_back("--blended proved merges those whose order can't be seen");
+      return;
+    }
+    out.where = "kept: it is blended, and in one draw with others its order would show";
+    if (!may_be_ordered(scene_, survey_, draw)) {
+      out.numbers.emplace_back(
+          "it is of lines or points, or its material has two sides that extensions tell apart");
+    } else if (const DrawId rival = find_rival(draw); rival != no_draw) {
+      out.numbers.push_back(
+          fmt::format("it forms a cycle with {}: of the two and those between "
+                      "each can hide the next from some eye",
+                      make_node_path(scene_, survey_[rival].node)));
+    } else {
+      out.numbers.emplace_back(
+          "with others of its key views would see it in a wrong order beside what is blended too");
+    }
+    out.remedies.emplace_back(
+        "--blended merge, where it does not matter; or make its material "
+        "opaque or masked");
+  }
+
+  /// Another of its key without which there would be an order; no_draw: there is one.
+  [[nodiscard]] DrawId find_rival(const Draw& wanted) const {
+    std::vector<DrawId> draws;
+    std::size_t own = 0;
+    for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
+      const Draw& draw = survey_.draws[d];
+      if (keys_.merge[to_index(draw.key)] == keys_.merge[to_index(wanted.key)] &&
+          may_be_ordered(scene_, survey_, draw)) {
+        own = &draw == &wanted ? draws.size() : own;
+        draws.push_back(make_id<DrawId>(d));
+      }
+    }
+    const double precision_m = find_order_precision(survey_);
+    const OrderParts parts = find_order_parts(
+        make_facing(scene_, survey_, make_world_matrices(scene_), precision_m, draws, 1),
+        static_cast<std::uint32_t>(draws.size()), {OrderUnit::triangle, precision_m});
+    return parts.rival[own] == no_index ? no_draw : draws[parts.rival[own]];
   }
 
   void explain_rule(const Draw& draw, Reason& out) const {

@@ -273,9 +273,9 @@ class Proposer {
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    BlendViews blends(
-        scene_, survey_, items_, trees_, outlook_, frames_.world(),
-        {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances}, overlaps_);
+    BlendViews blends(scene_, survey_, items_, trees_, outlook_, frames_.world(),
+                      {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
+                      overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
@@ -354,6 +354,9 @@ class Proposer {
           Group& group = plan.groups[first + g];
           if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
             order_instances(scene_, survey_, frames_.world(), group);
+          }
+          if (group.order != BlendOrder::as_members) {
+            group.reason += "; " + describe_order(scene_, survey_, frames_.world(), group);
           }
           plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
         })) {

@@ -9,6 +9,7 @@
 #include <set>
 #include <utility>
 
+#include "plan/blends.h"
 #include "plan/check.h"
 #include "plan/forecast.h"
 #include "plan/items.h"
@@ -358,6 +359,9 @@ class Editor {
     }
     std::erase_if(plan_.groups, [](const Group& group) { return group.members.empty(); });
     for (Group& group : plan_.groups) {
+      if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
+        order_instances(scene_, survey_, make_world_matrices(scene_), group);
+      }
       recount(group);
     }
     std::sort(plan_.kept.begin(), plan_.kept.end(),
@@ -367,17 +371,21 @@ class Editor {
   void recount(Group& group) const {
     group.id = make_group_id(group);
     group.triangles = 0;
-    for (const DrawRef& ref : group.members) {
-      group.triangles += survey_[find_draw(survey_, ref)].triangles;
-    }
     const bool cluster = group.kind == GroupKind::cluster;
+    const auto sides = [&](const Draw& draw) {
+      return cluster ? count_sides(scene_, draw, plan_.settings) : 1U;
+    };
+    for (const DrawRef& ref : group.members) {
+      const Draw& draw = survey_[find_draw(survey_, ref)];
+      group.triangles += sides(draw) * draw.triangles;
+    }
     double bytes = cluster ? 0 : static_cast<double>(instance_bytes * group.instance_count());
     group.vertices = 0;
     for (const DrawRef& ref : cluster ? group.members : group.prototype) {
       const Draw& draw = survey_[find_draw(survey_, ref)];
       const ShapeSize& size = sizes_[to_index(draw.shape)];
-      group.vertices += cluster ? size.vertices : draw.vertices;
-      bytes += size.bytes;
+      group.vertices += sides(draw) * (cluster ? size.vertices : draw.vertices);
+      bytes += sides(draw) * size.bytes;
     }
     group.bytes = static_cast<std::uint64_t>(bytes);
     group.pivot = find_pivot(scene_, survey_, group);

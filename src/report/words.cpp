@@ -34,8 +34,10 @@ const char* explain(Rung rung) {
       return "share materials that differ by colour alone (tints)";
     case Rung::sharing:
       return "share textures through an atlas or layers";
+    case Rung::ordering:
+      return "merge blended surfaces where their order can't be seen";
     case Rung::blending:
-      return "merge blended surfaces too, giving up their order";
+      return "merge all of them, giving up their order";
     case Rung::floor:
       return "the floor: one a pipeline, moving root and level";
   }
@@ -79,7 +81,7 @@ const char* explain(KeepReason reason) {
     case KeepReason::must_stay:
       break;
     case KeepReason::blended:
-      return "blended: drawn in their own order";
+      return "blended: with others their order would show";
     case KeepReason::only_one_of_its_key:
       return "nothing else has their merge key";
     case KeepReason::alone_in_its_cell:
