@@ -45,7 +45,7 @@ ProposeSettings make_any_settings(Dice& dice) {
   out.cell_size_m = dice.any_of({0.0, 0.0, 4.0, 25.0});
   out.triangle_growth = dice.any_of({0.0, 1.0, 1.2});
   out.memory_growth = dice.any_of({0.0, 1.0, 1.5});
-  out.blended = static_cast<Blended>(dice.pick(2));
+  out.blended = static_cast<Blended>(dice.pick(3));
   out.moving_parts = static_cast<MovingParts>(dice.pick(2));
   out.equal_materials = static_cast<EqualMaterials>(dice.pick(2));
   out.value_storage = static_cast<ValueStorage>(dice.pick(2));

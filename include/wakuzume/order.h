@@ -19,7 +19,7 @@
 ///    only where a part of B lies before A's plane and a part of A behind B's.
 /// 2. Two triangles of one owner of which each can hide the other, as where they pass through one
 ///    another, keep the order that they have there: no order of those is right. So do owners that
-///    are sorted at one point.
+///    are sorted at one point. Triangles that cover each other in one plane hide each other.
 /// 3. The relation is one of pairs: what has an order has one without some of its owners too.
 /// 4. Same triangles, same result, for any number of threads.
 /// \source R. A. Schumacker et al., "Study for applying computer-generated images to visual

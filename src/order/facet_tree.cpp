@@ -120,6 +120,14 @@ bool FacetTree::may_hold(const TreeNode& node, const Facet& facet, Looking looki
     return false;
   }
   const double precision = facets_.precision_m();
+  bool touch = true;  // what lies in one plane covers each other only where boxes meet
+  for (std::size_t c = 0; c < 3; ++c) {
+    touch = touch && node.box.min[c] <= facet.box.max[c] + precision &&
+            facet.box.min[c] <= node.box.max[c] + precision;
+  }
+  if (touch) {
+    return true;
+  }
   // Where parts of those in the node lie to the facet's plane.
   const bool after = looking == Looking::after;
   const Vec3d own = after ? facet.normal : turn_round(facet.normal);

@@ -13,6 +13,8 @@ namespace {
 /// Slopes by which planes may be off. What is hidden only where it is seen from so near its own
 /// plane is less than a pixel wide.
 constexpr double least_tilt = 2e-5;
+/// Times the precision by which triangles of one plane may lap over each other and only touch.
+constexpr double least_cover = 8;
 /// Triangles lower than so many times the precision have no plane.
 constexpr double least_height = 4;
 
@@ -65,6 +67,47 @@ void Facets::add(std::uint32_t t) {
     }
   }
   list_.push_back(made);
+}
+
+bool Facets::cover_each_other(const Facet& a, const Facet& b) const {
+  for (std::size_t c = 0; c < 3; ++c) {
+    if (a.box.min[c] > b.box.max[c] + precision_m_ || b.box.min[c] > a.box.max[c] + precision_m_) {
+      return false;
+    }
+  }
+  if (as_eigen(a.normal).dot(as_eigen(b.normal)) <= 0 || leaves(b, a)) {
+    return false;
+  }
+  for (std::uint32_t s = a.first; s < a.first + a.count; ++s) {
+    for (std::uint32_t t = b.first; t < b.first + b.count; ++t) {
+      if (!are_apart(triangles_[s], triangles_[t], a.normal)) {
+        return true;
+      }
+    }
+  }
+  return false;
+}
+
+/// A line along a side of either, in their plane, has the one on this and the other on that side.
+bool Facets::are_apart(const FacingTriangle& a,
+                       const FacingTriangle& b,
+                       const Vec3d& normal) const {
+  const auto is_beyond = [&](const FacingTriangle& one, const FacingTriangle& other) {
+    for (std::size_t side = 0; side < 3; ++side) {
+      const auto from = as_eigen(one.corners[side]);
+      const Eigen::Vector3d along = as_eigen(one.corners[(side + 1) % 3]) - from;
+      const Eigen::Vector3d inwards = as_eigen(normal).cross(along).normalized();
+      const bool all = std::all_of(
+          other.corners.begin(), other.corners.end(), [&](const Vec3d& corner) {
+            return inwards.dot(as_eigen(corner) - from) <= least_cover * precision_m_;
+          });
+      if (all) {
+        return true;
+      }
+    }
+    return false;
+  };
+  return is_beyond(a, b) || is_beyond(b, a);
 }
 
 bool Facets::lies_in(const FacingTriangle& triangle, const Facet& plane) const {

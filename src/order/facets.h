@@ -37,14 +37,21 @@ class Facets {
   [[nodiscard]] bool can_hide(const Facet& b, const Facet& a) const {
     return reaches(b, a, 1) && reaches(a, b, -1);
   }
+  /// They lie in one plane and cover each other in part: nobody sees which is the nearer, and
+  /// everybody which is drawn last.
+  [[nodiscard]] bool cover_each_other(const Facet& a, const Facet& b) const;
+  /// Whether `b` may not be drawn before `a`: it can hide it, or covers it in its plane.
+  [[nodiscard]] bool shows_over(const Facet& b, const Facet& a) const {
+    return can_hide(b, a) || cover_each_other(a, b);
+  }
   /// The same with rule 2 of order.h.
   [[nodiscard]] bool comes_after(const Facet& b, const Facet& a) const {
     const bool same = a.owner == b.owner;
     if (!same && (a.anchor == no_index || a.anchor != b.anchor)) {
-      return can_hide(b, a);
+      return shows_over(b, a);
     }
     const bool first = same ? b.rank < a.rank : b.owner < a.owner;
-    return !(same && a.bound) && can_hide(b, a) && !(first && can_hide(a, b));
+    return !(same && a.bound) && shows_over(b, a) && !(first && shows_over(a, b));
   }
   /// A part of the one lies outside of the other's plane, on whichever side.
   [[nodiscard]] bool leaves(const Facet& what, const Facet& plane) const {
@@ -54,6 +61,9 @@ class Facets {
 
  private:
   void add(std::uint32_t triangle);
+  [[nodiscard]] bool are_apart(const FacingTriangle& a,
+                               const FacingTriangle& b,
+                               const Vec3d& normal) const;
   [[nodiscard]] bool lies_in(const FacingTriangle& triangle, const Facet& plane) const;
   /// A part of `what` lies on this side of the plane: 1 before it, -1 behind.
   [[nodiscard]] bool reaches(const Facet& what, const Facet& plane, double side) const;

@@ -236,13 +236,15 @@ class OverlapFinder {
       }
     }
     std::erase_if(seen.fragments, [&](const Fragment& fragment) {
-      return fragment.nearness < nearest[fragment.pixel];
+      // What lies on an opaque surface shows or not, as chance has it.
+      const double opaque = nearest[fragment.pixel];
+      return opaque - fragment.nearness > same_place * std::abs(opaque);
     });
   }
 
   [[nodiscard]] std::vector<Overlap> list_pairs(const Seen& seen) const {
     const std::vector<Fragment>& all = seen.fragments;
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> pairs;
+    std::vector<std::tuple<std::uint32_t, std::uint32_t, bool>> pairs;
     for (std::size_t begin = 0; begin < all.size();) {
       std::size_t end = begin + 1;
       while (end < all.size() && all[end].pixel == all[begin].pixel) {
@@ -252,7 +254,9 @@ class OverlapFinder {
       for (std::size_t near = begin; near < last; ++near) {
         for (std::size_t far = near + 1; far < last; ++far) {
           if (differ(all[far], all[near])) {
-            pairs.emplace_back(all[far].draw, all[near].draw);
+            const bool tied = is_tied(all[far], all[near]);
+            const bool turned = tied && all[far].draw > all[near].draw;
+            pairs.emplace_back(all[turned ? near : far].draw, all[turned ? far : near].draw, tied);
           }
         }
       }
@@ -260,9 +264,10 @@ class OverlapFinder {
     }
     std::sort(pairs.begin(), pairs.end());
     std::vector<Overlap> out;
-    for (const auto& [behind, before] : pairs) {
-      if (out.empty() || out.back().behind != behind || out.back().before != before) {
-        out.push_back({behind, before, 0});
+    for (const auto& [behind, before, tied] : pairs) {
+      if (out.empty() || out.back().behind != behind || out.back().before != before ||
+          out.back().tied != tied) {
+        out.push_back({behind, before, 0, tied});
       }
       ++out.back().pixels;
     }
@@ -273,8 +278,11 @@ class OverlapFinder {
   [[nodiscard]] bool differ(const Fragment& far, const Fragment& near) const {
     const bool alike =
         color_of_[far.draw] != no_index && color_of_[far.draw] == color_of_[near.draw];
-    return far.draw != near.draw && !alike &&
-           near.nearness - far.nearness > same_place * std::abs(near.nearness);
+    return far.draw != near.draw && !alike;
+  }
+
+  static bool is_tied(const Fragment& far, const Fragment& near) {
+    return near.nearness - far.nearness <= same_place * std::abs(near.nearness);
   }
 
   const Scene& scene_;

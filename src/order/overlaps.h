@@ -19,6 +19,8 @@ struct Overlap {
   std::uint32_t behind = 0;  ///< draws, by position in the survey
   std::uint32_t before = 0;
   std::uint32_t pixels = 0;
+  /// They lie in one place: what shows is the one that is drawn last, whichever that is.
+  bool tied = false;
   auto operator<=>(const Overlap&) const = default;
 };
 

@@ -57,6 +57,17 @@ BlendViews::BlendViews(const Scene& scene,
       blended_.push_back(i);
     }
   }
+  tight_.resize(items.items.size());
+  for (const std::uint32_t i : blended_) {
+    const Draw& draw = survey[items.parts_of(items.items[i]).front()];
+    std::vector<FacingTriangle> triangles;
+    add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)], 0, 0, triangles);
+    for (const FacingTriangle& triangle : triangles) {
+      for (const Vec3d& corner : triangle.corners) {
+        tight_[i].include(corner);
+      }
+    }
+  }
   const bool at_origin = outlook.profile.sorts_blended.at == SortAt::origin;
   for (const Draw& draw : survey.draws) {
     if (at_origin) {
@@ -85,7 +96,7 @@ void BlendViews::place(Parts& parts, std::uint32_t p) const {
   Part& part = parts.list[p];
   Box3d box;
   for (const std::uint32_t i : part.items) {
-    box.include(items_.items[i].box);
+    box.include(part.grouping == Grouping::cluster ? tight_[i] : items_.items[i].box);
     for (const DrawId id : items_.parts_of(items_.items[i])) {
       parts.of_draw[to_index(id)] = part.grouping == Grouping::alone ? no_index : p;
     }
@@ -110,29 +121,39 @@ BlendViews::Parts BlendViews::list_parts(const Arrangement& arrangement) const {
   return parts;
 }
 
+/// Whether two layers of a view are drawn in their true order, or in that of the source where that
+/// is no better. \param behind, before  the points that they are sorted by now
+bool BlendViews::is_kept(const Overlap& overlap,
+                         std::size_t view,
+                         const Vec3d& behind,
+                         const Vec3d& before) const {
+  const auto distance = [&](const Vec3d& point) {
+    return find_sorting_distance(outlook_.profile.sorts_blended, point,
+                                 outlook_.views[view].world);
+  };
+  // Equal ones come in the order of the scene, which a group has not.
+  const bool was_first = std::pair(distance(points_[overlap.behind]), overlap.before) >
+                         std::pair(distance(points_[overlap.before]), overlap.behind);
+  if (distance(behind) > distance(before)) {
+    return was_first || !overlap.tied;
+  }
+  return !was_first && (!overlap.tied || distance(behind) < distance(before));
+}
+
 /// \return by part: it is to be halved, the larger one of two that are drawn in a wrong order
 std::vector<bool> BlendViews::find_wrong(const Parts& parts) const {
   std::vector<bool> out(parts.list.size(), false);
-  const BlendSorting& sorting = outlook_.profile.sorts_blended;
   for (std::size_t v = 0; v < overlaps_.size(); ++v) {
-    const Mat4d& view = outlook_.views[v].world;
     for (const Overlap& overlap : overlaps_[v]) {
       const std::uint32_t behind = parts.of_draw[overlap.behind];
       const std::uint32_t before = parts.of_draw[overlap.before];
       if (behind == before) {
         continue;  // in one group, or both as they are
       }
-      const auto distance = [&](const Vec3d& point) {
-        return find_sorting_distance(sorting, point, view);
+      const auto point_of = [&](std::uint32_t part, std::uint32_t draw) {
+        return part == no_index ? points_[draw] : parts.list[part].point;
       };
-      const auto place_of = [&](std::uint32_t part, std::uint32_t draw) {
-        return distance(part == no_index ? points_[draw] : parts.list[part].point);
-      };
-      const bool right = place_of(behind, overlap.behind) > place_of(before, overlap.before);
-      // Equal ones come in the order of the scene, which a group has not.
-      const bool was_right = std::pair(distance(points_[overlap.behind]), overlap.before) >
-                             std::pair(distance(points_[overlap.before]), overlap.behind);
-      if (right || !was_right) {
+      if (is_kept(overlap, v, point_of(behind, overlap.behind), point_of(before, overlap.before))) {
         continue;
       }
       const auto extent = [&](std::uint32_t part) {
@@ -230,10 +251,13 @@ bool BlendViews::is_cheaper(const Part& a, const Part& b) const {
 bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t b) const {
   const Part& one = parts.list[a];
   const Part& other = parts.list[b];
-  Box3d box = one.box;
-  box.include(other.box);
+  Box3d box;
+  for (const Part* part : {&one, &other}) {
+    for (const std::uint32_t i : part->items) {
+      box.include(tight_[i]);
+    }
+  }
   const Vec3d point = box.centre();
-  const BlendSorting& sorting = outlook_.profile.sorts_blended;
   for (const Part* part : {&one, &other}) {
     for (const std::uint32_t i : part->items) {
       const DrawId id = items_.parts_of(items_.items[i]).front();
@@ -246,22 +270,13 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
         if (is_in(overlap.behind) && is_in(overlap.before)) {
           continue;
         }
-        const Mat4d& view = outlook_.views[v].world;
-        const auto distance = [&](std::uint32_t draw) {
+        const auto point_of = [&](std::uint32_t draw) {
           const std::uint32_t of = parts.of_draw[draw];
-          return find_sorting_distance(sorting,
-                                       is_in(draw)           ? point
-                                       : of == no_index      ? points_[draw]
-                                       : is_alone(parts, of) ? points_[draw]
-                                                             : parts.list[of].point,
-                                       view);
+          return is_in(draw)                                 ? point
+                 : of == no_index || is_alone(parts, of) ? points_[draw]
+                                                             : parts.list[of].point;
         };
-        const auto was = [&](std::uint32_t draw) {
-          return find_sorting_distance(sorting, points_[draw], view);
-        };
-        const bool was_right = std::pair(was(overlap.behind), overlap.before) >
-                               std::pair(was(overlap.before), overlap.behind);
-        if (was_right && !(distance(overlap.behind) > distance(overlap.before))) {
+        if (!is_kept(overlap, v, point_of(overlap.behind), point_of(overlap.before))) {
           return false;
         }
       }

@@ -51,6 +51,10 @@ class BlendViews {
 
   [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
   void place(Parts& parts, std::uint32_t part) const;
+  [[nodiscard]] bool is_kept(const Overlap& overlap,
+                             std::size_t view,
+                             const Vec3d& behind,
+                             const Vec3d& before) const;
   [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
   void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
   void add_singles(const Arrangement& arrangement, Parts& parts) const;
@@ -83,6 +87,7 @@ class BlendViews {
            std::vector<std::pair<Grouping, std::uint32_t>>>
       settled_;
   std::vector<std::uint32_t> leaves_;        ///< by item: of the keys' forest
+  std::vector<Box3d> tight_;  ///< by item: around its corners, as that of a merged result is
   std::vector<Vec3d> points_;                ///< by draw: by which it is sorted today
   std::vector<std::uint32_t> key_place_;     ///< by item: in the order of the keys' forest
   std::vector<std::uint32_t> repeat_place_;  ///< and of the repeats'

@@ -235,6 +235,11 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   if (pair.step(p) <= steps) {
     return Kind::same;
   }
+  // No layer is lost, says the audit: one lies on an opaque surface, and shows by chance.
+  const auto layers = [&](const Shot& shot) { return shot.layers.empty() ? 0 : shot.layers[p]; };
+  if (layers(pair.before) != layers(pair.after)) {
+    return Kind::tied;
+  }
   const bool at_edge = pair.any_around(p, [&](std::size_t q) {
     const Hit& h = pair.before.hits[q];
     const Hit& i = pair.after.hits[q];
