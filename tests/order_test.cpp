@@ -91,17 +91,22 @@ bool has_no_cycle(const Triangles& triangles) {
 
 Triangles make_random_triangles(std::mt19937& random, std::size_t count, int kind) {
   std::uniform_real_distribution<double> place(-1, 1);
-  std::uniform_int_distribution<int> grid(-2, 2);
+  std::array<int, 125> cells{};
+  std::iota(cells.begin(), cells.end(), 0);
+  std::shuffle(cells.begin(), cells.end(), random);
   Triangles out;
   for (std::uint32_t t = 0; t < count; ++t) {
     std::array<Vec3d, 3> corners;
     for (Vec3d& corner : corners) {
       corner = {place(random), place(random), place(random)};
     }
-    if (kind == 1) {  // upright panes on a grid, of four directions
-      const Vec3d at{0.5 * grid(random), 0.5 * grid(random), 0.5 * grid(random)};
+    if (kind == 1) {  // upright panes of four directions, each in a cell of its own
+      const auto cell = cells[t];
+      const Vec3d at{0.5 * (cell % 5), 0.5 * (cell / 5 % 5), 0.5 * (cell / 25)};
       const std::array<Vec3d, 4> along{Vec3d{0.4, 0, 0}, {0, 0, 0.4}, {-0.4, 0, 0}, {0, 0, -0.4}};
-      corners = {at, add(at, along[random() % 4]), add(at, Vec3d{0, 0.4, 0})};
+      const Vec3d& way = along[random() % 4];
+      corners = {subtract(at, scale(way, 0.5)), add(at, scale(way, 0.5)),
+                 add(at, Vec3d{0, 0.4, 0})};
     } else if (kind == 2) {  // small and far apart
       for (Vec3d& corner : corners) {
         corner = add(scale(corner, 0.15), corners[0]);

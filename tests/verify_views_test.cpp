@@ -617,6 +617,61 @@ TEST_F(Judge, LeavesSurfacesInOnePlaceToChance) {
   EXPECT_EQ(view.differing, 0U);
 }
 
+/// A patch of two blended layers: how the source draws it, how it should be, how the result does.
+struct Patch {
+  std::uint8_t was;
+  std::uint8_t exact;
+  std::uint8_t is;
+  std::uint16_t misplaced_before;
+  std::uint16_t misplaced_after;
+};
+
+class LayeredJudge : public Judge {
+ protected:
+  ViewCheck check_patch(const Patch& patch) {
+    const std::size_t pixels = std::size_t{side} * side;
+    for (Shot* shot : {&before_.shot, &after_.shot}) {
+      shot->layers.assign(pixels, 0);
+      shot->misplaced.assign(pixels, 0);
+      shot->exact = shot->picture;
+    }
+    for (std::size_t y = 10; y < 16; ++y) {
+      for (std::size_t x = 28; x < 34; ++x) {
+        const std::size_t p = y * side + x;
+        before_.shot.layers[p] = after_.shot.layers[p] = 2;
+        before_.shot.misplaced[p] = patch.misplaced_before;
+        after_.shot.misplaced[p] = patch.misplaced_after;
+        std::fill_n(&before_.shot.picture.rgba[4 * p], 3, patch.was);
+        std::fill_n(&before_.shot.exact.rgba[4 * p], 3, patch.exact);
+        std::fill_n(&after_.shot.picture.rgba[4 * p], 3, patch.is);
+        std::fill_n(&after_.shot.exact.rgba[4 * p], 3, patch.exact);
+      }
+    }
+    return check();
+  }
+};
+
+TEST_F(LayeredJudge, CountsAnOrderThatBecameRightAsBetter) {
+  const ViewCheck view = check_patch({100, 140, 140, 1, 0});
+  EXPECT_TRUE(view.passed);
+  EXPECT_EQ(view.righted_pixels, 36U);
+  EXPECT_EQ(view.disordered_pixels, 0U);
+  EXPECT_EQ(view.differing, 0U);
+}
+
+TEST_F(LayeredJudge, FailsAnOrderThatBecameWrong) {
+  const ViewCheck view = check_patch({140, 140, 100, 0, 1});
+  EXPECT_FALSE(view.passed);
+  EXPECT_EQ(view.disordered_pixels, 36U);
+  EXPECT_EQ(view.righted_pixels, 0U);
+}
+
+TEST_F(LayeredJudge, FailsAnOrderThatIsFartherFromTheRightOne) {
+  EXPECT_FALSE(check_patch({110, 140, 60, 1, 3}).passed);
+  EXPECT_TRUE(check_patch({110, 140, 60, 3, 1}).passed) << "fewer pairs are wrong, whatever shows";
+  EXPECT_TRUE(check_patch({110, 140, 165, 1, 2}).passed) << "nearer to it by what shows";
+}
+
 TEST_F(Judge, SeesWhatCameNearer) {
   for (std::size_t x = 2; x < 12; ++x) {
     for (std::size_t y = 2; y < 12; ++y) {

@@ -21,6 +21,8 @@ constexpr std::size_t joining_share = 1;
 /// Knots of more owners are cut into pieces of about so many at once: larger ones would be knots
 /// again.
 constexpr std::size_t large_knot = 64;
+/// More facets than these are cut in space first, so that the work grows as they do.
+constexpr std::size_t most_at_once = 4'000;
 /// Knots of fewer triangles are not worth a task.
 constexpr std::size_t least_task = 2'000;
 
@@ -129,6 +131,21 @@ class PartFinder {
   PartFinder(const OrderFinder& finder, std::vector<std::uint32_t>& rival, std::uint32_t threads)
       : finder_(finder), rival_(rival), threads_(threads) {}
 
+  /// Parts of what lies together. \return lists of owners
+  std::vector<Owners> find_all(const Owners& owners) const {
+    std::vector<Owners> places;
+    cut_to_size(owners, places);
+    std::vector<std::vector<Owners>> found(places.size());
+    for_each_index(places.size(), {threads_, nullptr}, "",
+                   [&](std::size_t p) { found[p] = find(places[p]); });
+    std::vector<Owners> out;
+    for (std::vector<Owners>& parts : found) {
+      std::move(parts.begin(), parts.end(), std::back_inserter(out));
+    }
+    std::erase_if(out, [](const Owners& part) { return part.empty(); });
+    return out;
+  }
+
   /// \return lists of owners
   std::vector<Owners> find(const Owners& owners) const {
     const OrderFinder::Set set = finder_.make_set(owners);
@@ -164,6 +181,16 @@ class PartFinder {
   }
 
  private:
+  void cut_to_size(const Owners& owners, std::vector<Owners>& out) const {
+    if (owners.size() < 2 || finder_.make_set(owners).facets.list().size() <= most_at_once) {
+      out.push_back(owners);
+      return;
+    }
+    for (const Owners& half : cut_in_half(owners)) {
+      cut_to_size(half, out);
+    }
+  }
+
   /// Of owners with facets in knots, those that share one; ascending.
   std::vector<Owners> list_knots(const OrderFinder::Set& set, const Sequenced& sequenced) const {
     std::vector<std::uint32_t> sizes(sequenced.knots, 0);
@@ -346,7 +373,8 @@ OrderParts find_order_parts(std::span<const FacingTriangle> triangles,
   out.part_of.assign(owner_count, 0);
   out.rival.assign(owner_count, no_index);
   const OrderFinder finder(triangles, settings);
-  std::vector<Owners> parts = PartFinder(finder, out.rival, run.threads).find(finder.list_owners());
+  std::vector<Owners> parts =
+      PartFinder(finder, out.rival, run.threads).find_all(finder.list_owners());
   std::stable_sort(parts.begin(), parts.end(),
                    [](const Owners& a, const Owners& b) { return a.size() > b.size(); });
   out.count = static_cast<std::uint32_t>(parts.size());
