@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
 
 #include "support/layers.h"
 #include "support/process.h"
@@ -365,6 +366,26 @@ TEST(Blends, OfPanesInAMovingDoorMergeUnderIt) {
   EXPECT_EQ(std::count_if(out.built.ledger.results.begin(), out.built.ledger.results.end(),
                           [&](const LedgerResult& result) { return result.below == door; }),
             1);
+}
+
+TEST(Blends, StayInTheirCellsOfAGrid) {
+  const Scene scene = make_panes(12, 60, true);
+  const auto found = survey(scene);
+  const Outlook outlook{.views = {make_viewpoint("a", {5, 1, 60}, {5, 1, 0})}};
+  constexpr double cell = 6;
+  ProposeSettings settings = merging;
+  settings.cell_size_m = cell;
+  const auto plan = propose(scene, *found, settings, outlook);
+  ASSERT_TRUE(plan);
+  EXPECT_GT(plan->groups.size(), 3U);
+  for (const Group& group : plan->groups) {
+    std::set<std::pair<double, double>> cells;
+    for (const DrawRef& member : group.members) {
+      const Vec3d centre = found->draws[to_index(member.node)].box.centre();
+      cells.insert({std::floor(centre[0] / cell), std::floor(centre[2] / cell)});
+    }
+    EXPECT_EQ(cells.size(), 1U) << group.name;
+  }
 }
 
 TEST(Blends, AreTheSameForAnyNumberOfThreads) {

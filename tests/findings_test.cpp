@@ -84,6 +84,18 @@ struct Fault {
 std::ostream& operator<<(std::ostream& out, const Fault& fault) {
   return out << to_string(fault.code);
 }
+TEST(Findings, LeaveBlendedMaterialsThatFadeAlone) {
+  Clean clean;
+  clean.scene().materials[0].alpha_mode = AlphaMode::blend;
+  clean.images[0].alpha_between = 0.05;
+  EXPECT_EQ(codes_of(Clean(clean).find()), std::set<std::string>{});
+  clean.images[0].alpha_between = 0;
+  clean.scene().materials[0].base_color[3] = 0.5;
+  EXPECT_EQ(codes_of(Clean(clean).find()), std::set<std::string>{});
+  clean.scene().materials[0].base_color[3] = 1;
+  EXPECT_EQ(codes_of(Clean(clean).find()).size(), 1U);
+}
+
 class SpoiltScenes : public testing::TestWithParam<Fault> {};
 
 TEST_P(SpoiltScenes, BringTheirFindingAndNoOther) {
@@ -234,6 +246,13 @@ INSTANTIATE_TEST_SUITE_P(
         Fault{FindingCode::uv_repeats, [](Clean& c) { c.add(with_uvs(3, 0)); }, 1},
         Fault{FindingCode::image_too_fine,
               [](Clean& c) { c.images[0] = Clean::make_facts(8192, 8192); }, 2},
+        Fault{FindingCode::alpha_has_two_values,
+              [](Clean& c) {
+                c.scene().materials[0].alpha_mode = AlphaMode::blend;
+                c.images[0].alpha_between = 0.01;
+                c.images[0].alpha_low = 0.4;
+              },
+              2},
         Fault{FindingCode::image_one_color, [](Clean& c) { c.images[0].one_color = true; }, 2},
         Fault{FindingCode::image_size_uneven,
               [](Clean& c) { c.images[0] = Clean::make_facts(256, 250); }, 2},

@@ -149,6 +149,17 @@ TEST(ImageFacts, TellSizesAloneOrPixelsToo) {
   EXPECT_NE((*pixels)[0].pixels, (*pixels)[1].pixels);
 }
 
+TEST(ImageFacts, CountAlphaBetweenAndBelowAHalf) {
+  Pixels leaf = make_pixels(4, 4, true);
+  constexpr std::array<std::uint8_t, 4> alphas{0, 255, 250, 100};
+  for (std::size_t p = 0; p < 16; ++p) {
+    leaf.rgba[4 * p + 3] = alphas[p % 4];
+  }
+  const auto facts = *read_image_facts(make_gallery({leaf}), ImageDepth::pixels);
+  EXPECT_DOUBLE_EQ(facts[0].alpha_between, 0.25);
+  EXPECT_DOUBLE_EQ(facts[0].alpha_low, 0.5);
+}
+
 TEST(ImageFacts, KnowOneColorAndEqualPicturesOfOtherShapes) {
   Pixels plain = make_pixels(4, 4, true);
   for (std::size_t i = 0; i < plain.rgba.size(); ++i) {

@@ -31,6 +31,7 @@ enum class FindingCode : std::uint8_t {
   material_used_twice,     ///< two primitives of one mesh have the same material
   material_copied,         ///< materials equal by value
   material_without_image,  ///< a colour and nothing else
+  alpha_has_two_values,    ///< blended, though its texels are there or not, and nothing between
   geometry_copied,         ///< equal vertices stored again
   image_copied,            ///< equal pictures stored again
   uv_off_tile,             ///< outside the tile, and a whole-tile shift brings them inside
@@ -55,7 +56,7 @@ enum class FindingCode : std::uint8_t {
   track_constant,       ///< animated, and never moves
   resource_unused,      ///< in the file, and nothing shows it
 };
-inline constexpr std::size_t finding_code_count = 35;
+inline constexpr std::size_t finding_code_count = 36;
 std::string_view to_string(FindingCode code);
 
 enum class Severity : std::uint8_t {

@@ -26,6 +26,10 @@ struct ImageFacts {
   ContentHash pixels;    ///< of size and RGBA values: equal pictures in any encoding
   bool one_color = false;
   std::array<std::uint8_t, 4> color{};  ///< RGBA, of the first pixel
+  /// Shares of pixels: whose alpha is neither nearly 0 nor nearly 1 (8 steps of 255), and whose
+  /// alpha is below a half.
+  double alpha_between = 0;
+  double alpha_low = 0;
   /// What is lost when the picture is halved once, twice, three times: the largest and the mean
   /// square difference of a channel when it is shown as large as before, in steps of 8 bits. Set
   /// with ImageDepth::detail.

@@ -77,7 +77,8 @@ struct Shot {
   std::vector<Hit> hits;      ///< one a pixel, rows from the top; empty with Measure::surfaces
   std::vector<float> values;  ///< one a pixel; empty with Measure::none
   /// With Layers::sorted, one a pixel: how many blended layers it shows, and how many pairs of them
-  /// are drawn the wrong way round. Empty where no blended draw is in sight.
+  /// are drawn the wrong way round. Empty where no blended draw is in sight, or more layers are
+  /// than a device holds.
   std::vector<std::uint16_t> layers;
   std::vector<std::uint16_t> misplaced;
   /// The picture with all layers in their true order; empty where it is no other one.

@@ -125,18 +125,18 @@ const Primitive& FindingCollector::primitive_of(const Shape& shape) const {
 
 std::string_view to_string(FindingCode code) {
   constexpr std::string_view names[finding_code_count] = {
-      "not_finite",          "file_missing",         "part_skipped",
-      "image_unreadable",    "placed_twice",         "triangles_shared",
-      "triangles_repeated",  "triangles_degenerate", "vertices_unused",
-      "material_used_twice", "material_copied",      "material_without_image",
-      "geometry_copied",     "image_copied",         "uv_off_tile",
-      "uv_repeats",          "image_repeats_always", "image_too_fine",
-      "image_one_color",     "image_size_uneven",    "semantic_unknown",
-      "uvs_missing",         "normals_missing",      "tangents_missing",
-      "transform_mirrored",  "transform_sheared",    "transform_flattened",
-      "too_large_to_cull",   "merged_too_coarsely",  "far_from_origin",
-      "vertex_limit",        "helper_drawn",         "node_empty",
-      "track_constant",      "resource_unused"};
+      "not_finite",           "file_missing",         "part_skipped",
+      "image_unreadable",     "placed_twice",         "triangles_shared",
+      "triangles_repeated",   "triangles_degenerate", "vertices_unused",
+      "material_used_twice",  "material_copied",      "material_without_image",
+      "alpha_has_two_values", "geometry_copied",      "image_copied",
+      "uv_off_tile",          "uv_repeats",           "image_repeats_always",
+      "image_too_fine",       "image_one_color",      "image_size_uneven",
+      "semantic_unknown",     "uvs_missing",          "normals_missing",
+      "tangents_missing",     "transform_mirrored",   "transform_sheared",
+      "transform_flattened",  "too_large_to_cull",    "merged_too_coarsely",
+      "far_from_origin",      "vertex_limit",         "helper_drawn",
+      "node_empty",           "track_constant",       "resource_unused"};
   return names[static_cast<std::size_t>(code)];
 }
 

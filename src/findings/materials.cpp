@@ -10,6 +10,9 @@
 namespace wakuzume {
 namespace {
 
+/// Texels along the edges of a cut-out, as a share of all.
+constexpr double most_between = 0.02;
+
 class MaterialFinder {
  public:
   explicit MaterialFinder(FindingCollector& all) : all_(all), scene_(all.scene) {}
@@ -20,6 +23,7 @@ class MaterialFinder {
     for (std::size_t m = 0; m <= scene_.materials.size(); ++m) {
       find_missing_attributes(m);
       find_uvs(m);
+      find_cutouts(m);
     }
   }
 
@@ -157,6 +161,34 @@ class MaterialFinder {
         most > 1 ? fmt::format("with UVs that repeat its texture, up to {:.3g} times", most)
                  : "with UVs across the edge of the tile",
         "layered textures take it; an atlas only for a few repeats");
+  }
+
+  /// What is blended is sorted and drawn one by one; what is cut out is not.
+  void find_cutouts(std::size_t m) {
+    if (m == scene_.materials.size()) {
+      return;
+    }
+    const Material& material = scene_.materials[m];
+    const TextureId texture = material.base_color_texture.texture;
+    const ImageId image =
+        texture == no_texture ? no_image : scene_.textures[to_index(texture)].image;
+    if (material.alpha_mode != AlphaMode::blend || material.base_color[3] < 1 ||
+        image == no_image || to_index(image) >= all_.images.size()) {
+      return;
+    }
+    const ImageFacts& facts = all_.images[to_index(image)];
+    const std::vector<ShapeId>& shapes = all_.shapes_of_material[m];
+    const bool fades = std::any_of(shapes.begin(), shapes.end(), [&](ShapeId id) {
+      const StreamId colors = all_.primitive_of(all_.survey[id]).find("COLOR_0");
+      return colors != no_stream && scene_[colors].element == ElementType::vec4;
+    });
+    if (facts.decoded && !fades && facts.alpha_between <= most_between) {
+      add(FindingCode::alpha_has_two_values, Severity::costly, m, shapes,
+          fmt::format("are blended, and {:.2g} % of the texels have an alpha between 0 and 1",
+                      100 * facts.alpha_between),
+          facts.alpha_low > 0 ? "cut it out instead: what is masked needs no order"
+                              : "make it opaque: nothing shows through it");
+    }
   }
 
   /// A finding about primitives under one material, "7 primitives" and what is said of them;

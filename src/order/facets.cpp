@@ -97,8 +97,8 @@ bool Facets::are_apart(const FacingTriangle& a,
       const auto from = as_eigen(one.corners[side]);
       const Eigen::Vector3d along = as_eigen(one.corners[(side + 1) % 3]) - from;
       const Eigen::Vector3d inwards = as_eigen(normal).cross(along).normalized();
-      const bool all = std::all_of(
-          other.corners.begin(), other.corners.end(), [&](const Vec3d& corner) {
+      const bool all =
+          std::all_of(other.corners.begin(), other.corners.end(), [&](const Vec3d& corner) {
             return inwards.dot(as_eigen(corner) - from) <= least_cover * precision_m_;
           });
       if (all) {

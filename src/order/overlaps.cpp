@@ -19,6 +19,8 @@ namespace {
 /// As proofs are drawn.
 constexpr std::uint32_t height_px = 720;
 constexpr std::uint32_t largest_width_px = 2560;
+/// Layers of one view; where there are more, fewer pixels are looked at.
+constexpr std::size_t most_fragments = std::size_t{1} << 25U;
 /// Of more layers in a pixel, the nearest.
 constexpr std::size_t most_layers = 24;
 /// Layers that are nearer to each other than this share of their distance lie in one place.
@@ -118,10 +120,17 @@ class OverlapFinder {
     decode(blended_, run);
     decode(opaque_, run);
     if (!for_each_index(views_.size(), run, "looking at what is blended", [&](std::size_t v) {
-          Seen seen = look(views_[v]);
-          if (!seen.fragments.empty()) {
-            hide(views_[v], seen);
-            out[v] = list_pairs(seen);
+          for (std::uint32_t height = height_px; height > 0; height /= 2) {
+            const Raster raster = make_raster(views_[v], height);
+            Seen seen;
+            if (!look(views_[v], raster, seen)) {
+              continue;
+            }
+            if (!seen.fragments.empty()) {
+              hide(views_[v], raster, seen);
+              out[v] = list_pairs(seen);
+            }
+            break;
           }
         })) {
       return Failure(make_cancelled());
@@ -159,11 +168,11 @@ class OverlapFinder {
     }
   }
 
-  static Raster make_raster(const Viewpoint& view) {
+  static Raster make_raster(const Viewpoint& view, std::uint32_t height) {
     const double aspect = view.perspective ? view.aspect : view.xmag / view.ymag;
     const auto width = static_cast<std::uint32_t>(
-        std::clamp(std::lround(height_px * aspect), 1L, static_cast<long>(largest_width_px)));
-    return {view, width, height_px};
+        std::clamp(std::lround(height * aspect), 1L, static_cast<long>(largest_width_px)));
+    return {view, width, height};
   }
 
   /// Calls `visit(pixel, nearness)` for what a draw covers.
@@ -186,8 +195,8 @@ class OverlapFinder {
     }
   }
 
-  [[nodiscard]] Seen look(const Viewpoint& view) const {
-    const Raster raster = make_raster(view);
+  /// \return false where there are too many layers
+  [[nodiscard]] bool look(const Viewpoint& view, const Raster& raster, Seen& out) const {
     const Frustum frustum = make_frustum(view);
     std::vector<Fragment> all;
     for (const std::uint32_t d : blended_) {
@@ -197,11 +206,13 @@ class OverlapFinder {
           all.push_back({pixel, d, nearness});
         });
       }
+      if (all.size() > most_fragments) {
+        return false;
+      }
     }
     std::sort(all.begin(), all.end(), [](const Fragment& a, const Fragment& b) {
       return std::tuple(a.pixel, -a.nearness, a.draw) < std::tuple(b.pixel, -b.nearness, b.draw);
     });
-    Seen out;
     for (std::size_t begin = 0; begin < all.size();) {
       std::size_t end = begin + 1;
       bool several = false;
@@ -214,12 +225,11 @@ class OverlapFinder {
       }
       begin = end;
     }
-    return out;
+    return true;
   }
 
   /// Leaves out what lies behind opaque surfaces.
-  void hide(const Viewpoint& view, Seen& seen) const {
-    const Raster raster = make_raster(view);
+  void hide(const Viewpoint& view, const Raster& raster, Seen& seen) const {
     const Frustum frustum = make_frustum(view);
     std::vector<double> nearest(std::size_t{raster.width_px()} * raster.height_px(), -1e300);
     TileMarks tiles(raster);

@@ -199,6 +199,16 @@ void take_pixels(const Pixels& pixels, ImageFacts& facts) {
   std::copy_n(pixels.rgba.begin(), 4, facts.color.begin());
   // Each byte equals the one four before it: all pixels equal the first.
   facts.one_color = std::equal(pixels.rgba.begin() + 4, pixels.rgba.end(), pixels.rgba.begin());
+  constexpr std::uint8_t nearly = 8;
+  std::size_t between = 0;
+  std::size_t low = 0;
+  for (std::size_t a = 3; a < pixels.rgba.size(); a += 4) {
+    between += pixels.rgba[a] > nearly && pixels.rgba[a] < 255 - nearly ? 1U : 0U;
+    low += pixels.rgba[a] < 128 ? 1U : 0U;
+  }
+  const double count = static_cast<double>(pixels.rgba.size() / 4);
+  facts.alpha_between = static_cast<double>(between) / count;
+  facts.alpha_low = static_cast<double>(low) / count;
 }
 
 ImageFacts make_facts(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits) {

@@ -16,6 +16,8 @@ namespace {
 
 /// With so many of its key, the nearest ones, a part may join.
 constexpr std::size_t most_near = 24;
+/// Of so many before and after it in the order of the tree.
+constexpr std::size_t looked_at = 1'024;
 /// Triangles of a key whose orders are looked for so that parts may join: so many, and so many
 /// times those that it has.
 constexpr std::size_t least_tried = 20'000;
@@ -38,6 +40,7 @@ BlendViews::BlendViews(const Scene& scene,
                        const Outlook& outlook,
                        const std::vector<Mat4d>& world,
                        const CutLimits& limits,
+                       Joining joining,
                        std::span<const std::vector<Overlap>> overlaps)
     : scene_(scene),
       survey_(survey),
@@ -48,6 +51,7 @@ BlendViews::BlendViews(const Scene& scene,
       world_(world),
       overlaps_of_(survey.draws.size()),
       limits_(limits),
+      joining_(joining),
       precision_m_(find_order_precision(survey)),
       leaves_(items.items.size(), no_index),
       key_place_(list_places(trees.by_key, items.items.size())),
@@ -128,8 +132,7 @@ bool BlendViews::is_kept(const Overlap& overlap,
                          const Vec3d& behind,
                          const Vec3d& before) const {
   const auto distance = [&](const Vec3d& point) {
-    return find_sorting_distance(outlook_.profile.sorts_blended, point,
-                                 outlook_.views[view].world);
+    return find_sorting_distance(outlook_.profile.sorts_blended, point, outlook_.views[view].world);
   };
   // Equal ones come in the order of the scene, which a group has not.
   const bool was_first = std::pair(distance(points_[overlap.behind]), overlap.before) >
@@ -272,9 +275,9 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
         }
         const auto point_of = [&](std::uint32_t draw) {
           const std::uint32_t of = parts.of_draw[draw];
-          return is_in(draw)                                 ? point
+          return is_in(draw)                             ? point
                  : of == no_index || is_alone(parts, of) ? points_[draw]
-                                                             : parts.list[of].point;
+                                                         : parts.list[of].point;
         };
         if (!is_kept(overlap, v, point_of(overlap.behind), point_of(overlap.before))) {
           return false;
@@ -285,8 +288,8 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
   return true;
 }
 
-/// The nearest first.
-void BlendViews::join(Parts& parts) const {
+/// By merge key: clusters, and draws that stand for themselves and may still join others.
+std::map<std::uint32_t, std::vector<std::uint32_t>> BlendViews::list_joinable(Parts& parts) const {
   std::map<std::uint32_t, std::vector<std::uint32_t>> by_key;
   for (std::uint32_t p = 0; p < parts.list.size(); ++p) {
     const Part& part = parts.list[p];
@@ -302,31 +305,48 @@ void BlendViews::join(Parts& parts) const {
       }
     }
   }
-  for (auto& [key, list] : by_key) {
+  return by_key;
+}
+
+/// Pairs of parts that lie near each other, the nearest first.
+std::vector<BlendViews::Near> BlendViews::list_near(const Parts& parts,
+                                                    std::vector<std::uint32_t> list) const {
+  // In the order of a tree what is near in space is near in the list.
+  const auto place_of = [&](std::uint32_t p) { return key_place_[parts.list[p].items.front()]; };
+  std::sort(list.begin(), list.end(),
+            [&](std::uint32_t a, std::uint32_t b) { return place_of(a) < place_of(b); });
+  std::vector<Near> pairs;
+  for (std::size_t at = 0; at < list.size(); ++at) {
+    std::vector<std::pair<double, std::uint32_t>> near;
+    const std::size_t begin = at > looked_at ? at - looked_at : 0;
+    for (std::size_t other = begin; other < std::min(list.size(), at + looked_at); ++other) {
+      if (other != at) {
+        const Vec3d& from = parts.list[list[at]].point;
+        const Vec3d& to = parts.list[list[other]].point;
+        near.emplace_back((as_eigen(from) - as_eigen(to)).norm(), list[other]);
+      }
+    }
+    const std::size_t count = std::min(most_near, near.size());
+    std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count), near.end());
+    for (std::size_t n = 0; n < count; ++n) {
+      const std::uint32_t a = list[at];
+      const std::uint32_t b = near[n].second;
+      pairs.emplace_back(near[n].first, std::min(a, b), std::max(a, b));
+    }
+  }
+  std::sort(pairs.begin(), pairs.end());
+  pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+  return pairs;
+}
+
+void BlendViews::join(Parts& parts) const {
+  for (const auto& [key, list] : list_joinable(parts)) {
     std::size_t left = least_tried;
     for (const std::uint32_t p : list) {
       for (const std::uint32_t i : parts.list[p].items) {
         left += tried_share * items_.items[i].triangles;
       }
     }
-    std::vector<std::tuple<double, std::uint32_t, std::uint32_t>> pairs;
-    for (const std::uint32_t a : list) {
-      std::vector<std::pair<double, std::uint32_t>> near;
-      for (const std::uint32_t b : list) {
-        if (a != b) {
-          near.emplace_back((as_eigen(parts.list[a].point) - as_eigen(parts.list[b].point)).norm(),
-                            b);
-        }
-      }
-      const std::size_t count = std::min(most_near, near.size());
-      std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(count),
-                        near.end());
-      for (std::size_t n = 0; n < count; ++n) {
-        pairs.emplace_back(near[n].first, std::min(a, near[n].second), std::max(a, near[n].second));
-      }
-    }
-    std::sort(pairs.begin(), pairs.end());
-    pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
     std::map<std::uint32_t, std::uint32_t> now;  // parts that went into others
     const auto find = [&](std::uint32_t part) {
       for (auto into = now.find(part); into != now.end(); into = now.find(part)) {
@@ -334,7 +354,7 @@ void BlendViews::join(Parts& parts) const {
       }
       return part;
     };
-    for (const auto& [distance, first, second] : pairs) {
+    for (const auto& [distance, first, second] : list_near(parts, list)) {
       const std::uint32_t a = find(first);
       const std::uint32_t b = find(second);
       if (a != b && is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b) &&
@@ -386,8 +406,10 @@ BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
       break;
     }
   }
-  add_singles(arrangement, parts);
-  join(parts);
+  if (joining_ == Joining::anywhere) {
+    add_singles(arrangement, parts);
+    join(parts);
+  }
   return parts;
 }
 

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <map>
 #include <span>
+#include <tuple>
 #include <utility>
 #include <vector>
 
@@ -14,6 +15,9 @@
 
 /// Groups of blended draws among each other and beside what stays: engines sort them as wholes.
 namespace wakuzume {
+
+/// Whether groups may become larger than the trees have them: cells of a grid may not.
+enum class Joining : std::uint8_t { anywhere, never };
 
 class BlendViews {
  public:
@@ -25,6 +29,7 @@ class BlendViews {
              const Outlook& outlook,
              const std::vector<Mat4d>& world,
              const CutLimits& limits,
+             Joining joining,
              std::span<const std::vector<Overlap>> overlaps);
 
   /// Halves groups until no view sees two layers in a wrong order that the source has right; then
@@ -58,6 +63,11 @@ class BlendViews {
   [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
   void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
   void add_singles(const Arrangement& arrangement, Parts& parts) const;
+  using Near = std::tuple<double, std::uint32_t, std::uint32_t>;  ///< metres, two parts
+  [[nodiscard]] std::map<std::uint32_t, std::vector<std::uint32_t>> list_joinable(
+      Parts& parts) const;
+  [[nodiscard]] std::vector<Near> list_near(const Parts& parts,
+                                            std::vector<std::uint32_t> list) const;
   void join(Parts& parts) const;
   [[nodiscard]] Parts find_settled(std::uint32_t min_instances,
                                    const Arrangement& arrangement) const;
@@ -80,15 +90,16 @@ class BlendViews {
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> overlaps_of_;
   std::vector<Frustum> frusta_;  ///< by view
   CutLimits limits_;
+  Joining joining_;
   double precision_m_;
   std::vector<std::uint32_t> blended_;  ///< items that have an order
   /// What became of them, by what an arrangement had for them.
   std::map<std::vector<std::pair<Grouping, std::uint32_t>>,
            std::vector<std::pair<Grouping, std::uint32_t>>>
       settled_;
-  std::vector<std::uint32_t> leaves_;        ///< by item: of the keys' forest
-  std::vector<Box3d> tight_;  ///< by item: around its corners, as that of a merged result is
-  std::vector<Vec3d> points_;                ///< by draw: by which it is sorted today
+  std::vector<std::uint32_t> leaves_;  ///< by item: of the keys' forest
+  std::vector<Box3d> tight_;   ///< by item: around its corners, as that of a merged result is
+  std::vector<Vec3d> points_;  ///< by draw: by which it is sorted today
   std::vector<std::uint32_t> key_place_;     ///< by item: in the order of the keys' forest
   std::vector<std::uint32_t> repeat_place_;  ///< and of the repeats'
 };

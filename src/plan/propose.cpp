@@ -275,7 +275,7 @@ class Proposer {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
     BlendViews blends(scene_, survey_, items_, trees_, outlook_, frames_.world(),
                       {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
-                      overlaps_);
+                      settings_.cell_size_m > 0 ? Joining::never : Joining::anywhere, overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,

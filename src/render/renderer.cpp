@@ -19,8 +19,8 @@ double find_aspect(const Viewpoint& view) {
   return view.perspective ? view.aspect : view.xmag / view.ymag;
 }
 
-/// Layers of one picture: eight gigabytes on the device and as many here.
-constexpr std::uint32_t most_layers = 1U << 28U;
+/// Layers of one picture: two gigabytes on the device and as many here.
+constexpr std::uint32_t most_layers = 1U << 26U;
 
 void add_exact(const std::vector<LayeredPixel>& layered, Shot& shot) {
   const bool any = std::any_of(layered.begin(), layered.end(),
@@ -228,7 +228,9 @@ Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
         return Failure(collected.error());
       }
       layered = std::move(*collected);
-      add_layers(layered, pixels, shot);
+      if (!layered.empty()) {
+        add_layers(layered, pixels, shot);
+      }
     }
   }
   make_hits(pixels, list, request.measure, shot);
@@ -249,13 +251,13 @@ Result<void> Renderer::Impl::draw_shot(std::vector<Piece> pieces,
   return {};
 }
 
-/// All that would be blended, however many layers that is.
+/// All that would be blended; nothing where that is too much.
 Result<std::vector<LayeredPixel>> Renderer::Impl::collect_layers(const std::vector<Piece>& panes,
                                                                  const Eye& eye,
                                                                  const ShotRequest& request,
                                                                  const Pixels& behind,
                                                                  Records& list) {
-  std::uint32_t room = std::max(layer_buffers.room(), 4 * targets.width_px() * targets.height_px());
+  std::uint32_t room = std::max(layer_buffers.room(), targets.width_px() * targets.height_px());
   while (true) {
     layer_buffers.begin(targets.width_px(), targets.height_px(), room);
     targets.collect_layers();
@@ -267,12 +269,7 @@ Result<std::vector<LayeredPixel>> Renderer::Impl::collect_layers(const std::vect
       break;
     }
     if (count > most_layers) {
-      return Failure(
-          Error{ErrorCode::too_large,
-                fmt::format("{} blended layers in one picture; at most {} can be sorted, "
-                            "so make it smaller",
-                            count, most_layers),
-                {}});
+      return std::vector<LayeredPixel>{};
     }
     room = count;
   }
