@@ -27,8 +27,8 @@ struct Overlap {
 /// By view: the pairs, ascending, without layers that opaque surfaces hide. Of draws that look
 /// alike in any order none is told. Skins and morph targets stand as they are stored.
 /// \error cancelled
-/// \cost a picture a view of what is blended, and where several draws of it overlap, of the rest; in
-/// parallel over the views
+/// \cost a picture a view of what is blended, and where several draws of it overlap, of the rest;
+/// in parallel over the views
 Result<std::vector<std::vector<Overlap>>> find_overlaps(const Scene& scene,
                                                         const Survey& survey,
                                                         std::span<const Mat4d> world,

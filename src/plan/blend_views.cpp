@@ -16,12 +16,16 @@ namespace {
 
 /// With so many of its key, the nearest ones, a part may join.
 constexpr std::size_t most_near = 24;
+/// What had no order with so many others has none with more: closed bodies, leaves.
+constexpr int most_misses = 5;
 /// Of so many before and after it in the order of the tree.
 constexpr std::size_t looked_at = 1'024;
 /// Triangles of a key whose orders are looked for so that parts may join: so many, and so many
 /// times those that it has.
 constexpr std::size_t least_tried = 20'000;
 constexpr std::size_t tried_share = 8;
+/// And at once: what is large was cut by what forms cycles, or holds much already.
+constexpr std::size_t most_tried = 1'000;
 
 std::vector<std::uint32_t> list_places(const Forest& forest, std::size_t items) {
   std::vector<std::uint32_t> out(items, no_index);
@@ -223,7 +227,7 @@ bool BlendViews::has_order(const Part& a, const Part& b, std::size_t& left) cons
       triangles += survey_[draws.back()].triangles;
     }
   }
-  if (triangles > left) {
+  if (triangles > std::min(left, most_tried)) {
     return false;
   }
   left -= triangles;
@@ -354,13 +358,20 @@ void BlendViews::join(Parts& parts) const {
       }
       return part;
     };
+    std::map<std::uint32_t, int> misses;
     for (const auto& [distance, first, second] : list_near(parts, list)) {
       const std::uint32_t a = find(first);
       const std::uint32_t b = find(second);
-      if (a != b && is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b) &&
-          has_order(parts.list[a], parts.list[b], left)) {
+      if (a == b || misses[a] > most_misses || misses[b] > most_misses ||
+          !is_cheaper(parts.list[a], parts.list[b]) || !stays_right(parts, a, b)) {
+        continue;
+      }
+      if (has_order(parts.list[a], parts.list[b], left)) {
         merge(parts, a, b);
         now[b] = a;
+      } else {
+        ++misses[a];
+        ++misses[b];
       }
     }
   }
