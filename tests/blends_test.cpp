@@ -388,6 +388,18 @@ TEST(Blends, StayInTheirCellsOfAGrid) {
   }
 }
 
+TEST(Blends, AreNotMergedWhereOnlyRepeatsMayBecomeOne) {
+  test::SceneBuilder builder;
+  const MaterialId glass = add_glass(builder, "glass");
+  builder.add_node("square", builder.add_mesh("a", test::make_square(), glass), test::at(0));
+  builder.add_node("body", builder.add_mesh("b", test::make_tetrahedron(), glass), test::at(4));
+  const Scene scene = builder.finish();
+  const Viewpoint view = make_viewpoint("v", {2, 0.5, 20}, {2, 0.5, 0});
+  EXPECT_EQ(work_out(scene, proved, {.views = {view}}).plan.groups.size(), 1U);
+  const ProposeSettings only{.repeats = Repeats::only, .blended = Blended::proved};
+  EXPECT_EQ(work_out(scene, only, {.views = {view}}).plan.groups.size(), 0U);
+}
+
 TEST(Blends, AreTheSameForAnyNumberOfThreads) {
   const Scene scene = make_panes(11, 60, true);
   const auto found = survey(scene);

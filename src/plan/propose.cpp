@@ -273,9 +273,10 @@ class Proposer {
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
+    const bool grows = settings_.cell_size_m <= 0 && settings_.repeats != Repeats::only;
     BlendViews blends(scene_, survey_, items_, trees_, outlook_, frames_.world(),
                       {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
-                      settings_.cell_size_m > 0 ? Joining::never : Joining::anywhere, overlaps_);
+                      grows ? Joining::anywhere : Joining::never, overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
