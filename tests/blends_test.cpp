@@ -388,6 +388,28 @@ TEST(Blends, StayInTheirCellsOfAGrid) {
   }
 }
 
+TEST(Blends, OfOneColourAKeyAndSeveralASetKeepTheOrderOfTheSet) {
+  test::SceneBuilder builder;
+  const test::MeshData square = test::make_square();
+  for (int p = 0; p < 6; ++p) {
+    const MaterialId glass = add_glass(builder, "glass");
+    Material& material = builder.scene.materials[to_index(glass)];
+    material.base_color = {p % 2 == 0 ? 1.0 : 0.0, 0, 1, 0.5};
+    material.extra.ensure().extensions.push_back({"KHR_materials_unlit", "{}"});
+    builder.add_node("pane", builder.add_mesh("pane", square, glass), test::at(0, 0, (5 * p) % 6));
+  }
+  const Scene scene = builder.finish();
+  const Outcome out = work_out(scene, {.repeats = Repeats::instance, .blended = Blended::proved});
+  ASSERT_EQ(out.plan.groups.size(), 1U);
+  EXPECT_EQ(out.plan.groups[0].tint, "base_color");
+  EXPECT_EQ(out.plan.groups[0].order, BlendOrder::every_eye);
+  double last = -1;
+  for (const DrawRef& member : out.plan.groups[0].members) {
+    EXPECT_GT(scene[member.node].trs.translation[2], last);
+    last = scene[member.node].trs.translation[2];
+  }
+}
+
 TEST(Blends, AreNotMergedWhereOnlyRepeatsMayBecomeOne) {
   test::SceneBuilder builder;
   const MaterialId glass = add_glass(builder, "glass");

@@ -56,7 +56,7 @@ class BlendFinder {
         item.repeat = no_index;
         continue;
       }
-      item.order = BlendOrder::every_eye;
+      item.order = item.set_order = BlendOrder::every_eye;
       by_key[item.merge].push_back(i);
       if (item.repeat != no_index) {
         by_repeat[item.repeat].push_back(i);
@@ -113,9 +113,10 @@ class BlendFinder {
   }
 
   void find(const Lot& lot, std::uint32_t threads) {
+    const bool merged = lot.unit == OrderUnit::triangle;
     if (is_free(lot)) {
       for (const std::uint32_t i : lot.items) {
-        items_.items[i].order = BlendOrder::any;
+        (merged ? items_.items[i].order : items_.items[i].set_order) = BlendOrder::any;
       }
       return;
     }
@@ -124,7 +125,7 @@ class BlendFinder {
                    [&](std::uint32_t i) { return items_.parts_of(items_.items[i]).front(); });
     const std::vector<FacingTriangle> triangles =
         make_facing(in_.scene, in_.survey, in_.world, precision_m_, draws, 1);
-    if (lot.unit == OrderUnit::owner && is_hopeless(lot, triangles)) {
+    if (!merged && is_hopeless(lot, triangles)) {
       for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
         items_.items[lot.items[o]].set_part = o;
       }
@@ -135,7 +136,7 @@ class BlendFinder {
                          {lot.unit, precision_m_}, {threads, nullptr});
     for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
       Item& item = items_.items[lot.items[o]];
-      (lot.unit == OrderUnit::triangle ? item.order_part : item.set_part) = parts.part_of[o];
+      (merged ? item.order_part : item.set_part) = parts.part_of[o];
     }
   }
 

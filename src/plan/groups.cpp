@@ -216,7 +216,7 @@ Group GroupMaker::make_set(std::span<const std::uint32_t> members, const TreeNod
   }
   group.bytes = static_cast<std::uint64_t>(repeat.bytes +
                                            static_cast<double>(instance_bytes * members.size()));
-  group.order = items_.items[members.front()].order;
+  group.order = items_.items[members.front()].set_order;
   add_instances(members, group);
   choose_material(members, group);
   const double us =

@@ -49,7 +49,8 @@ struct Item {
   /// no_index: with none.
   std::uint32_t order_part = 0;
   std::uint32_t set_part = 0;
-  BlendOrder order = BlendOrder::as_members;
+  BlendOrder order = BlendOrder::as_members;      ///< merged
+  BlendOrder set_order = BlendOrder::as_members;  ///< as an instance
 };
 
 struct Items {
