@@ -217,38 +217,19 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
 }
 
 /// The triangles of groups that have an order right from everywhere.
-/// \pre the plan was checked
-Result<void> PlanGeometry::order_merges(const RunControl& run) {
+/// \pre the plan was checked: there is one
+bool PlanGeometry::order_merges(const RunControl& run) {
   const double precision_m = find_order_precision(survey_);
-  std::vector<std::string> faults(work_.size());
-  const bool all = for_each_index(work_.size(), run, "ordering", [&](std::size_t g) {
+  return for_each_index(work_.size(), run, "ordering", [&](std::size_t g) {
     const Group& group = this->group(g);
-    if (group.kind != GroupKind::cluster || group.order != BlendOrder::every_eye) {
-      return;
-    }
-    DrawSequence sequence =
-        find_sequence(make_facing(source_, survey_, frames_.world(), precision_m,
-                                  find_draws(survey_, group.members), 1),
-                      {OrderUnit::triangle, precision_m});
-    if (sequence.found) {
+    if (group.kind == GroupKind::cluster && group.order == BlendOrder::every_eye) {
+      DrawSequence sequence =
+          find_sequence(make_facing(source_, survey_, frames_.world(), precision_m,
+                                    find_draws(survey_, group.members), 1),
+                        {OrderUnit::triangle, precision_m});
       merges_[work_[g].merge].set_order(std::move(sequence.triangles));
-    } else {
-      faults[g] = group.name;
     }
   });
-  if (!all) {
-    return Failure(make_cancelled());
-  }
-  for (const std::string& name : faults) {
-    if (!name.empty()) {
-      return Failure(Error{ErrorCode::plan_invalid,
-                           fmt::format("no order of the triangles of \"{}\" is right from "
-                                       "everywhere",
-                                       name),
-                           {}});
-    }
-  }
-  return {};
 }
 
 /// Layouts and sizes, of what the cache does not have.
@@ -292,13 +273,7 @@ Result<void> PlanGeometry::allocate(GeometryBlock& block) {
 
 Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunControl& run) {
   adjust_groups(assets);
-  if (!prepare_groups(run)) {
-    return Failure(make_cancelled());
-  }
-  if (auto ordered = order_merges(run); !ordered) {
-    return ordered;
-  }
-  if (!count_merges(run)) {
+  if (!prepare_groups(run) || !order_merges(run) || !count_merges(run)) {
     return Failure(make_cancelled());
   }
   GeometryBlock block;

@@ -77,7 +77,7 @@ class PlanGeometry {
                         const std::vector<MergePart>& parts,
                         MaterialId material);
   bool prepare_groups(const RunControl& run);
-  Result<void> order_merges(const RunControl& run);
+  bool order_merges(const RunControl& run);
   bool count_merges(const RunControl& run);
   Result<void> allocate(GeometryBlock& block);
 

@@ -29,18 +29,8 @@ bool is_plain_color(const Scene& scene, const Primitive& primitive) {
   return material.unlit() && material.base_color_texture.texture == no_texture;
 }
 
-}  // namespace
-
-double find_order_precision(const Survey& survey) {
-  Box3d box;
-  for (const Draw& draw : survey.draws) {
-    if (draw.blended) {
-      box.include(draw.box);
-    }
-  }
-  return std::max(1e-9, float_precision * box.largest_extent());
-}
-
+/// Whether a two-sided material shows the same as two of one side each, of which the second is
+/// turned round.
 bool has_plain_sides(const Material& material) {
   // Of these the standard's lighting knows nothing but the normal.
   constexpr std::array<std::string_view, 7> plain{
@@ -54,24 +44,8 @@ bool has_plain_sides(const Material& material) {
                      });
 }
 
-bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw) {
-  if (!draw.blended || survey[draw.shape].topology != Topology::triangles) {
-    return false;
-  }
-  const Material& material = scene[draw.material];
-  return !material.double_sided || has_plain_sides(material);
-}
-
-bool is_one_color(const Scene& scene, std::span<const DrawRef> draws) {
-  const auto color_of = [&](const DrawRef& draw) {
-    return scene[primitive_of(scene, draw).material].base_color;
-  };
-  return std::all_of(draws.begin(), draws.end(), [&](const DrawRef& draw) {
-    return is_plain_color(scene, primitive_of(scene, draw)) &&
-           color_of(draw) == color_of(draws.front());
-  });
-}
-
+/// By draw of a list: the place of the first that an engine sorts at the same point, by whichever
+/// point it sorts.
 std::vector<std::uint32_t> find_anchors(const Survey& survey,
                                         std::span<const Mat4d> world,
                                         std::span<const DrawId> draws,
@@ -100,6 +74,36 @@ std::vector<std::uint32_t> find_anchors(const Survey& survey,
     }
   }
   return out;
+}
+
+}  // namespace
+
+double find_order_precision(const Survey& survey) {
+  Box3d box;
+  for (const Draw& draw : survey.draws) {
+    if (draw.blended) {
+      box.include(draw.box);
+    }
+  }
+  return std::max(1e-9, float_precision * box.largest_extent());
+}
+
+bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw) {
+  if (!draw.blended || survey[draw.shape].topology != Topology::triangles) {
+    return false;
+  }
+  const Material& material = scene[draw.material];
+  return !material.double_sided || has_plain_sides(material);
+}
+
+bool is_one_color(const Scene& scene, std::span<const DrawRef> draws) {
+  const auto color_of = [&](const DrawRef& draw) {
+    return scene[primitive_of(scene, draw).material].base_color;
+  };
+  return std::all_of(draws.begin(), draws.end(), [&](const DrawRef& draw) {
+    return is_plain_color(scene, primitive_of(scene, draw)) &&
+           color_of(draw) == color_of(draws.front());
+  });
 }
 
 void add_facing(const Scene& scene,

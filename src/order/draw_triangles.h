@@ -19,19 +19,8 @@ double find_order_precision(const Survey& survey);
 /// material has two sides, they can be two materials of one.
 bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw);
 
-/// Whether a two-sided material shows the same as two of one side each, of which the second is
-/// turned round.
-bool has_plain_sides(const Material& material);
-
 /// All layers of these draws look alike, so that their order does not show.
 bool is_one_color(const Scene& scene, std::span<const DrawRef> draws);
-
-/// By draw of a list: the place of the first that an engine sorts at the same point, by whichever
-/// point it sorts.
-std::vector<std::uint32_t> find_anchors(const Survey& survey,
-                                        std::span<const Mat4d> world,
-                                        std::span<const DrawId> draws,
-                                        double precision_m);
 
 /// The triangles of draws. \param parts  draws of an owner, which follow each other
 std::vector<FacingTriangle> make_facing(const Scene& scene,

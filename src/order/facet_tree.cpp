@@ -120,12 +120,8 @@ bool FacetTree::may_hold(const TreeNode& node, const Facet& facet, Looking looki
     return false;
   }
   const double precision = facets_.precision_m();
-  bool touch = true;  // what lies in one plane covers each other only where boxes meet
-  for (std::size_t c = 0; c < 3; ++c) {
-    touch = touch && node.box.min[c] <= facet.box.max[c] + precision &&
-            facet.box.min[c] <= node.box.max[c] + precision;
-  }
-  if (touch) {
+  // What lies in one plane covers each other only where boxes meet.
+  if (do_meet(node.box, facet.box, precision)) {
     return true;
   }
   // Where parts of those in the node lie to the facet's plane.

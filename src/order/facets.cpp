@@ -70,12 +70,8 @@ void Facets::add(std::uint32_t t) {
 }
 
 bool Facets::cover_each_other(const Facet& a, const Facet& b) const {
-  for (std::size_t c = 0; c < 3; ++c) {
-    if (a.box.min[c] > b.box.max[c] + precision_m_ || b.box.min[c] > a.box.max[c] + precision_m_) {
-      return false;
-    }
-  }
-  if (as_eigen(a.normal).dot(as_eigen(b.normal)) <= 0 || leaves(b, a)) {
+  if (!do_meet(a.box, b.box, precision_m_) || as_eigen(a.normal).dot(as_eigen(b.normal)) <= 0 ||
+      leaves(b, a)) {
     return false;
   }
   for (std::uint32_t s = a.first; s < a.first + a.count; ++s) {

@@ -23,6 +23,16 @@ struct Facet {
   bool bound = false;  ///< its owner's facets stay in the order they have
 };
 
+/// \param within  of each other, metres
+inline bool do_meet(const Box3d& a, const Box3d& b, double within) {
+  for (std::size_t c = 0; c < 3; ++c) {
+    if (a.min[c] > b.max[c] + within || b.min[c] > a.max[c] + within) {
+      return false;
+    }
+  }
+  return true;
+}
+
 class Facets {
  public:
   Facets(std::vector<FacingTriangle> triangles, double precision_m);

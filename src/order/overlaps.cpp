@@ -9,7 +9,6 @@
 
 #include "order/draw_triangles.h"
 #include "order/raster.h"
-#include "scene/elements.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 
@@ -30,7 +29,7 @@ constexpr std::uint32_t tile_px = 16;
 
 /// A shape's triangles, decoded once for all views.
 struct Soup {
-  std::vector<Eigen::Vector3f> points;
+  std::vector<float> positions;
   std::vector<std::uint32_t> corners;
 };
 
@@ -41,13 +40,7 @@ Soup make_soup(const Scene& scene, const Shape& shape) {
   if (positions == no_stream || shape.topology != Topology::triangles) {
     return out;
   }
-  const ElementReader reader(scene, positions);
-  out.points.resize(scene[positions].count);
-  for (std::uint32_t v = 0; v < out.points.size(); ++v) {
-    Eigen::Vector3d point;
-    reader.load(v, point.data());
-    out.points[v] = point.cast<float>();
-  }
+  out.positions = make_floats(scene, positions);
   out.corners = make_list_indices(scene, primitive);
   return out;
 }
@@ -88,10 +81,8 @@ class TileMarks {
   std::vector<bool> marks_;
 };
 
-/// What one view has of blended draws.
-struct Seen {
-  std::vector<Fragment> fragments;  ///< of pixels with several draws, by pixel
-};
+/// Of pixels with several draws, by pixel.
+using Seen = std::vector<Fragment>;
 
 class OverlapFinder {
  public:
@@ -126,7 +117,7 @@ class OverlapFinder {
             if (!look(views_[v], raster, seen)) {
               continue;
             }
-            if (!seen.fragments.empty()) {
+            if (!seen.empty()) {
               hide(views_[v], raster, seen);
               out[v] = list_pairs(seen);
             }
@@ -181,9 +172,10 @@ class OverlapFinder {
     const Soup& soup = soups_[to_index(draw.shape)];
     const Mat4d& world = world_[to_index(draw.node)];
     const Eigen::Matrix4d matrix = raster.to_view() * as_eigen(world);
-    std::vector<Eigen::Vector3d> points(soup.points.size());
+    std::vector<Eigen::Vector3d> points(soup.positions.size() / 3);
     for (std::size_t v = 0; v < points.size(); ++v) {
-      points[v] = (matrix * soup.points[v].cast<double>().homogeneous()).head<3>();
+      const Eigen::Map<const Eigen::Vector3f> point(&soup.positions[3 * v]);
+      points[v] = (matrix * point.cast<double>().homogeneous()).head<3>();
     }
     const bool both = draw.material != no_material && scene_[draw.material].double_sided;
     const auto culling = both ? Raster::Culling::none : Raster::Culling::behind;
@@ -220,8 +212,8 @@ class OverlapFinder {
         several = several || all[end].draw != all[begin].draw;
       }
       if (several) {
-        out.fragments.insert(out.fragments.end(), all.begin() + static_cast<std::ptrdiff_t>(begin),
-                             all.begin() + static_cast<std::ptrdiff_t>(end));
+        out.insert(out.end(), all.begin() + static_cast<std::ptrdiff_t>(begin),
+                   all.begin() + static_cast<std::ptrdiff_t>(end));
       }
       begin = end;
     }
@@ -233,7 +225,7 @@ class OverlapFinder {
     const Frustum frustum = make_frustum(view);
     std::vector<double> nearest(std::size_t{raster.width_px()} * raster.height_px(), -1e300);
     TileMarks tiles(raster);
-    for (const Fragment& fragment : seen.fragments) {
+    for (const Fragment& fragment : seen) {
       tiles.mark(fragment.pixel);
     }
     for (const std::uint32_t d : opaque_) {
@@ -245,15 +237,14 @@ class OverlapFinder {
         });
       }
     }
-    std::erase_if(seen.fragments, [&](const Fragment& fragment) {
+    std::erase_if(seen, [&](const Fragment& fragment) {
       // What lies on an opaque surface shows or not, as chance has it.
       const double opaque = nearest[fragment.pixel];
       return opaque - fragment.nearness > same_place * std::abs(opaque);
     });
   }
 
-  [[nodiscard]] std::vector<Overlap> list_pairs(const Seen& seen) const {
-    const std::vector<Fragment>& all = seen.fragments;
+  [[nodiscard]] std::vector<Overlap> list_pairs(const Seen& all) const {
     std::vector<std::tuple<std::uint32_t, std::uint32_t, bool>> pairs;
     for (std::size_t begin = 0; begin < all.size();) {
       std::size_t end = begin + 1;

@@ -67,7 +67,7 @@ BlendViews::BlendViews(const Scene& scene,
   }
   tight_.resize(items.items.size());
   for (const std::uint32_t i : blended_) {
-    const Draw& draw = survey[items.parts_of(items.items[i]).front()];
+    const Draw& draw = survey[draw_of(i)];
     std::vector<FacingTriangle> triangles;
     add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)], 0, 0, triangles);
     for (const FacingTriangle& triangle : triangles) {
@@ -105,9 +105,7 @@ void BlendViews::place(Parts& parts, std::uint32_t p) const {
   Box3d box;
   for (const std::uint32_t i : part.items) {
     box.include(part.grouping == Grouping::cluster ? tight_[i] : items_.items[i].box);
-    for (const DrawId id : items_.parts_of(items_.items[i])) {
-      parts.of_draw[to_index(id)] = part.grouping == Grouping::alone ? no_index : p;
-    }
+    parts.of_draw[to_index(draw_of(i))] = part.grouping == Grouping::alone ? no_index : p;
   }
   part.box = box;
   part.point = box.empty() ? Vec3d{0, 0, 0} : box.centre();
@@ -179,25 +177,22 @@ void BlendViews::halve(std::uint32_t p, std::uint32_t min_instances, Parts& part
   const std::vector<std::uint32_t>& places = cluster ? key_place_ : repeat_place_;
   const TreeNode& node = forest.nodes[whole.node];
   const TreeNode& right = forest.nodes[node.right()];
-  Part halves[2] = {{whole.grouping, node.left, {}}, {whole.grouping, node.right(), {}}};
+  std::array<Part, 2> halves{Part{whole.grouping, node.left}, Part{whole.grouping, node.right()}};
   for (const std::uint32_t i : whole.items) {
     halves[places[i] < right.first ? 0 : 1].items.push_back(i);
   }
   const std::size_t least = cluster ? 2 : std::max(2U, min_instances);
-  for (int h = 0; h < 2; ++h) {
-    Part& half = halves[h];
+  for (Part& half : halves) {
     if (half.items.size() < least) {
       half.grouping = Grouping::alone;
       half.node = no_index;
     }
-    const std::uint32_t at = h == 0 ? p : static_cast<std::uint32_t>(parts.list.size());
-    if (h == 0) {
-      parts.list[p] = std::move(half);
-    } else {
-      parts.list.push_back(std::move(half));
-    }
-    place(parts, at);
   }
+  const auto second = static_cast<std::uint32_t>(parts.list.size());
+  parts.list[p] = std::move(halves[0]);
+  parts.list.push_back(std::move(halves[1]));
+  place(parts, p);
+  place(parts, second);
 }
 
 /// What stands for itself and may still join others.
@@ -223,7 +218,7 @@ bool BlendViews::has_order(const Part& a, const Part& b, std::size_t& left) cons
   std::uint64_t triangles = 0;
   for (const Part* part : {&a, &b}) {
     for (const std::uint32_t i : part->items) {
-      draws.push_back(items_.parts_of(items_.items[i]).front());
+      draws.push_back(draw_of(i));
       triangles += survey_[draws.back()].triangles;
     }
   }
@@ -267,7 +262,7 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
   const Vec3d point = box.centre();
   for (const Part* part : {&one, &other}) {
     for (const std::uint32_t i : part->items) {
-      const DrawId id = items_.parts_of(items_.items[i]).front();
+      const DrawId id = draw_of(i);
       for (const auto& [v, o] : overlaps_of_[to_index(id)]) {
         const Overlap& overlap = overlaps_[v][o];
         const auto is_in = [&](std::uint32_t draw) {
@@ -305,7 +300,7 @@ std::map<std::uint32_t, std::vector<std::uint32_t>> BlendViews::list_joinable(Pa
       by_key[item.merge].push_back(p);
       // Singles are found among their overlaps too.
       for (const std::uint32_t i : part.items) {
-        parts.of_draw[to_index(items_.parts_of(items_.items[i]).front())] = p;
+        parts.of_draw[to_index(draw_of(i))] = p;
       }
     }
   }
@@ -388,17 +383,11 @@ void BlendViews::merge(Parts& parts, std::uint32_t a, std::uint32_t b) const {
   // Groups are told apart by a node of one of theirs.
   if (into.grouping == Grouping::alone) {
     into.grouping = Grouping::cluster;
-    into.node = from.grouping == Grouping::cluster ? from.node : leaf_of(into.items.front());
+    into.node = from.grouping == Grouping::cluster ? from.node : leaves_[into.items.front()];
   }
   from.items.clear();
   place(parts, a);
-  for (const std::uint32_t i : into.items) {
-    parts.of_draw[to_index(items_.parts_of(items_.items[i]).front())] = a;
-  }
 }
-
-/// A node that no other group has.
-std::uint32_t BlendViews::leaf_of(std::uint32_t item) const { return leaves_[item]; }
 
 BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
                                            const Arrangement& arrangement) const {

@@ -36,7 +36,6 @@ class BlendViews {
   /// joins clusters and single draws of a key again where that holds for both together and they
   /// have one order, and where it is cheaper.
   /// \cost O(overlaps) for each time that groups are halved; and for each draw, that of a sequence
-  ///       of what it might join
   ///       of what it might join. An arrangement that has the same of what is blended costs nothing
   ///       again.
   void settle(std::uint32_t min_instances, Arrangement& arrangement);
@@ -45,7 +44,7 @@ class BlendViews {
   struct Part {
     Grouping grouping = Grouping::alone;
     std::uint32_t node = no_index;
-    std::vector<std::uint32_t> items;
+    std::vector<std::uint32_t> items{};
     Box3d box{};
     Vec3d point{};  ///< by which it is sorted
   };
@@ -54,6 +53,10 @@ class BlendViews {
     std::vector<std::uint32_t> of_draw;  ///< no_index: the draw stands for itself
   };
 
+  /// What is blended is one draw an item.
+  [[nodiscard]] DrawId draw_of(std::uint32_t item) const {
+    return items_.parts_of(items_.items[item]).front();
+  }
   [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
   void place(Parts& parts, std::uint32_t part) const;
   [[nodiscard]] bool is_kept(const Overlap& overlap,
@@ -76,7 +79,6 @@ class BlendViews {
   [[nodiscard]] double find_cost(const Box3d& box, double triangles) const;
   static bool is_alone(const Parts& parts, std::uint32_t part);
   void merge(Parts& parts, std::uint32_t a, std::uint32_t b) const;
-  [[nodiscard]] std::uint32_t leaf_of(std::uint32_t item) const;
   [[nodiscard]] bool has_order(const Part& a, const Part& b, std::size_t& left) const;
 
   const Scene& scene_;
@@ -97,7 +99,7 @@ class BlendViews {
   std::map<std::vector<std::pair<Grouping, std::uint32_t>>,
            std::vector<std::pair<Grouping, std::uint32_t>>>
       settled_;
-  std::vector<std::uint32_t> leaves_;  ///< by item: of the keys' forest
+  std::vector<std::uint32_t> leaves_;  ///< by item: a node of the keys' forest that is its own
   std::vector<Box3d> tight_;   ///< by item: around its corners, as that of a merged result is
   std::vector<Vec3d> points_;  ///< by draw: by which it is sorted today
   std::vector<std::uint32_t> key_place_;     ///< by item: in the order of the keys' forest

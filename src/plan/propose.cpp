@@ -160,6 +160,7 @@ class Proposer {
         return Failure(trees.error());
       }
       trees_ = std::move(*trees);
+      make_blend_views();
       auto made = settle_by_habit();
       if (!made) {
         return Failure(made.error());
@@ -270,13 +271,21 @@ class Proposer {
     return {};
   }
 
+  /// For the items and trees that there are.
+  void make_blend_views() {
+    blends_.reset();
+    if (settings_.blended == Blended::proved) {
+      const bool grows = settings_.cell_size_m <= 0 && settings_.repeats != Repeats::only;
+      blends_.emplace(
+          scene_, survey_, items_, trees_, outlook_, frames_.world(),
+          CutLimits{settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
+          grows ? Joining::anywhere : Joining::never, overlaps_);
+    }
+  }
+
   /// The plan of the cheapest arrangement within the limits, by what its forecast says.
   Result<Candidate> settle() {
     groups_.emplace(scene_, survey_, keys_, items_, trees_, settings_);
-    const bool grows = settings_.cell_size_m <= 0 && settings_.repeats != Repeats::only;
-    BlendViews blends(scene_, survey_, items_, trees_, outlook_, frames_.world(),
-                      {settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
-                      grows ? Joining::anywhere : Joining::never, overlaps_);
     std::optional<ViewLimit> views;  // few profiles limit any
     Arranger arranger(items_, trees_, settings_, run_);
     LimitSearch search(settings_, today_.outcome, trees_.prices.triangle,
@@ -289,7 +298,9 @@ class Proposer {
         return Failure(arrangements.error());
       }
       for (Arrangement& arrangement : *arrangements) {
-        blends.settle(settings_.min_instances, arrangement);
+        if (blends_) {
+          blends_->settle(settings_.min_instances, arrangement);
+        }
         auto made = make_candidate(std::move(arrangement), search);
         if (!made) {
           return Failure(made.error());
@@ -451,6 +462,7 @@ class Proposer {
   std::vector<WeighedFrustum> frusta_;
   std::vector<std::vector<Overlap>> overlaps_;  ///< by view: of blended draws
   Trees trees_;
+  std::optional<BlendViews> blends_;  ///< with Blended::proved
   std::optional<GroupMaker> groups_;
   Plan plan_;
   Plan decided_;  ///< what is in the plan before anything is arranged
