@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <numeric>
@@ -13,6 +14,7 @@
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
 #include "wakuzume/restore.h"
+#include "wakuzume/revise.h"
 
 /// Blended draws that merge where their order can't be seen.
 namespace wakuzume {
@@ -348,6 +350,143 @@ TEST(Blends, AreNotMergedInAnEditedPlanWithoutAnOrder) {
   const auto refused = build(scene, out.plan);
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, ErrorCode::plan_invalid);
+}
+
+/// Rays from eyes: how many see layers in their order, and how many don't.
+std::array<std::size_t, 2> count_layers(const std::vector<FacingTriangle>& drawn,
+                                        std::span<const OrderEye> eyes,
+                                        std::uint32_t seed) {
+  std::vector<std::uint32_t> order(drawn.size());
+  std::iota(order.begin(), order.end(), 0U);
+  std::mt19937 random(seed);
+  std::uniform_real_distribution<double> share(0, 0.5);
+  std::array<std::size_t, 2> out{};
+  for (int r = 0; r < 2'000; ++r) {
+    const auto& [a, b, c] = drawn[random() % drawn.size()].corners;
+    const Vec3d u = test::scale(test::subtract(b, a), share(random));
+    const Vec3d v = test::scale(test::subtract(c, a), share(random));
+    const Vec3d& eye = eyes[random() % eyes.size()].at;
+    const auto layers =
+        test::find_layers(drawn, eye, test::subtract(test::add(a, test::add(u, v)), eye));
+    if (layers.size() > 1) {
+      ++out[test::find_wrong_layer(layers, order) == no_index ? 0 : 1];
+    }
+  }
+  return out;
+}
+
+/// Panes that stand close and do not touch, turned by eighths: many cycles, and few eyes see any.
+Scene make_thicket(std::uint32_t seed, bool moves = false) {
+  test::SceneBuilder builder;
+  const MeshId mesh =
+      builder.add_mesh("pane", test::make_square(), add_glass(builder, "glass", true));
+  NodeId root = no_node;
+  if (moves) {
+    root = builder.add_node("door");
+    builder.animate(root);
+  }
+  std::mt19937 random(seed);
+  for (int p = 0; p < 16; ++p) {
+    Trs trs = test::at(2.1 * (p % 4), 0.3 * static_cast<double>(random() % 4), 2.1 * (p / 4));
+    const double half = std::acos(-1.0) * static_cast<double>(random() % 8) / 8;
+    trs.rotation = {0, std::sin(half), 0, std::cos(half)};
+    builder.add_node("pane" + std::to_string(p), mesh, trs, root);
+  }
+  return builder.finish();
+}
+
+bool is_by_eyes(const Group& group) { return group.order == BlendOrder::given_eyes; }
+
+TEST(Blends, WithCyclesMergeInAnOrderThatIsRightFromTheGivenEyes) {
+  std::size_t by_eyes = 0;
+  std::array<std::size_t, 2> given{};
+  std::array<std::size_t, 2> elsewhere{};
+  for (std::uint32_t seed = 0; seed < 12; ++seed) {
+    const Scene scene = make_thicket(seed);
+    Outlook outlook;
+    outlook.eyes = {{{-6, 1.6, 3}}, {{3, 1.6, -8}}, {{2.2, 1.6, 2.1}}};
+    const Outcome out = work_out(scene, merging, outlook);
+    expect_proved(scene, out.built);
+    const Outcome without = work_out(scene, merging);
+    EXPECT_TRUE(without.plan.sight.eyes.empty());
+    EXPECT_LE(out.plan.groups.size() + out.plan.kept.size(),
+              without.plan.groups.size() + without.plan.kept.size());
+    for (std::size_t g = 0; g < out.plan.groups.size(); ++g) {
+      if (!is_by_eyes(out.plan.groups[g])) {
+        continue;
+      }
+      ++by_eyes;
+      EXPECT_EQ(out.plan.sight.eyes, outlook.eyes);
+      EXPECT_NE(out.plan.groups[g].reason.find("3 places that were looked from"),
+                std::string::npos);
+      const auto drawn = list_drawn(out.built.scene, out.built.ledger.results[g]);
+      const auto seen_here = count_layers(drawn, outlook.eyes, seed);
+      EXPECT_GT(seen_here[0], 100U);
+      given[0] += seen_here[0];
+      given[1] += seen_here[1];
+      const std::vector<OrderEye> others{{{9, 1.6, 9}}, {{-3, 4, -2}}, {{1.4, 1.2, 3.9}}};
+      const auto seen = count_layers(drawn, others, seed);
+      elsewhere[0] += seen[0];
+      elsewhere[1] += seen[1];
+    }
+  }
+  EXPECT_GE(by_eyes, 8U);
+  // What draws one by one show wrong may stay so.
+  EXPECT_LT(given[1], given[0] / 100);
+  // From elsewhere what no eye saw may be wrong, and little is.
+  EXPECT_GT(elsewhere[1], 0U);
+  EXPECT_LT(elsewhere[1], elsewhere[0] / 10);
+}
+
+TEST(Blends, AreLookedAtFromEyesOnlyWhereAskedAndWhereNothingMoves) {
+  Outlook outlook;
+  outlook.eyes = {{{-6, 1.6, 3}}, {{3, 1.6, -8}}};
+  const auto count_by_eyes = [&](const Scene& scene, const ProposeSettings& settings) {
+    const Outcome out = work_out(scene, settings, outlook);
+    expect_proved(scene, out.built);
+    return std::count_if(out.plan.groups.begin(), out.plan.groups.end(), is_by_eyes);
+  };
+  EXPECT_GT(count_by_eyes(make_thicket(3), merging), 0);
+  ProposeSettings everywhere = merging;
+  everywhere.blended_from = BlendedFrom::everywhere;
+  EXPECT_EQ(count_by_eyes(make_thicket(3), everywhere), 0);
+  EXPECT_EQ(count_by_eyes(make_thicket(3, true), merging), 0);
+}
+
+TEST(Blends, ThatEyesDecidedSurviveEditsAndPlanningAgain) {
+  const Scene scene = make_thicket(3);
+  Outlook outlook;
+  outlook.eyes = {{{-6, 1.6, 3}}, {{3, 1.6, -8}, {0, 0, 1}, false}};
+  const Outcome out = work_out(scene, merging, outlook);
+  const auto at = std::find_if(out.plan.groups.begin(), out.plan.groups.end(), is_by_eyes);
+  ASSERT_NE(at, out.plan.groups.end());
+  const std::string path = (test::make_scratch() / "a.plan.json").string();
+  ASSERT_TRUE(write_text(path, to_json(scene, out.plan)));
+  const auto read = read_plan(path);
+  ASSERT_TRUE(read) << to_string(read.error());
+  EXPECT_EQ(read->sight, out.plan.sight);
+  // One of them goes; the others keep their order while all else is planned for other eyes.
+  const std::string leaving = scene[at->members[1].node].name;
+  const Edit edits[] = {{.kind = EditKind::pin, .group = at->name},
+                        {.kind = EditKind::keep, .nodes = "/" + leaving}};
+  const auto edited = edit_plan(scene, out.survey, *read, edits, outlook);
+  ASSERT_TRUE(edited) << to_string(edited.error());
+  outlook.eyes = {{{0, 2, 50}}};
+  const auto again = revise(scene, out.survey, *edited, merging, outlook);
+  ASSERT_TRUE(again) << to_string(again.error());
+  EXPECT_EQ(again->sight, out.plan.sight);
+  const auto built = build(scene, *again);
+  ASSERT_TRUE(built) << to_string(built.error());
+  expect_proved(scene, *built);
+  // Without its eyes the plan is refused.
+  Plan blind = out.plan;
+  blind.sight.eyes.clear();
+  EXPECT_EQ((*find_violations(scene, blind))[0].what,
+            "no order of its triangles is right from everywhere");
+  Plan boastful = out.plan;
+  boastful.groups[static_cast<std::size_t>(at - out.plan.groups.begin())].order =
+      BlendOrder::every_eye;
+  EXPECT_NE((*find_violations(scene, boastful))[0].what.find("given_eyes"), std::string::npos);
 }
 
 TEST(Blends, OfPanesInAMovingDoorMergeUnderIt) {

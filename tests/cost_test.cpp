@@ -301,7 +301,7 @@ TEST(Assess, CanBeCancelledInEachOfItsParts) {
   expect_cancelled(make_visibility(found, views, run));
   expect_cancelled(
       measure_frames(scene, found, views, visibility, {}, shipped_profiles().front(), run));
-  expect_cancelled(make_ladder(scene, found, visibility, {}, {}, run));
+  expect_cancelled(make_ladder(scene, found, visibility, {}, {}, {}, run));
   expect_cancelled(find_findings(scene, found, {}, {}, run));
   AssessSettings settings;
   settings.profile = shipped_profiles().front();

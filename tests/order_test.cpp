@@ -10,6 +10,7 @@
 #include <optional>
 #include <random>
 #include <set>
+#include <tuple>
 
 #include "support/layers.h"
 
@@ -359,6 +360,70 @@ TEST(Order, OfPanesThroughOneAnotherIsThatOfTheirOwner) {
   }
   EXPECT_FALSE(find_sequence(flame).found);
   EXPECT_EQ(find_order_parts(flame, 2).count, 2U);
+}
+
+/// Rays from eyes that were given: an order of cycles is right there, or no worse than that of
+/// owners which are sorted by their points.
+TEST(Order, OfCyclesIsRightFromTheEyesThatDecideThem) {
+  std::mt19937 random(6);
+  std::uniform_real_distribution<double> place(-3, 3);
+  std::uniform_real_distribution<double> share(0, 1);
+  std::array<std::size_t, 2> sets{};   // not decided, and decided
+  std::array<std::size_t, 2> pairs{};  // as today, and right
+  for (int round = 0; round < 600; ++round) {
+    Triangles triangles = make_random_triangles(random, 6 + random() % 10, round % 3);
+    for (std::uint32_t t = 0; t < triangles.size(); ++t) {
+      triangles[t].owner = t / 2;
+      triangles[t].rank = t % 2;
+    }
+    std::vector<Vec3d> points;
+    for (std::size_t owner = 0; 2 * owner < triangles.size(); ++owner) {
+      points.push_back(triangles[2 * owner].corners[0]);
+    }
+    std::vector<OrderEye> eyes(2 + random() % 3);
+    for (OrderEye& eye : eyes) {
+      eye.at = {place(random), place(random), place(random)};
+    }
+    const BlendSorting sorting{SortBy::distance, SortAt::origin};
+    const OrderSettings settings{OrderUnit::triangle, 1e-6, eyes, sorting, points};
+    if (find_sequence(triangles).found) {
+      EXPECT_FALSE(find_sequence(triangles, settings).by_eyes) << round;
+      continue;
+    }
+    const DrawSequence sequence = find_sequence(triangles, settings);
+    ++sets[sequence.found ? 1 : 0];
+    if (!sequence.found) {
+      continue;
+    }
+    EXPECT_TRUE(sequence.by_eyes) << round;
+    std::vector<std::size_t> at(triangles.size());
+    for (std::size_t i = 0; i < at.size(); ++i) {
+      at[sequence.triangles[i]] = i;
+    }
+    for (int r = 0; r < 300; ++r) {
+      const Vec3d& eye = eyes[random() % eyes.size()].at;
+      const auto& [a, b, c] = triangles[random() % triangles.size()].corners;
+      const Vec3d through = add(a, add(scale(subtract(b, a), share(random) / 2),
+                                       scale(subtract(c, a), share(random) / 2)));
+      const auto today = [&](std::uint32_t t) {
+        const Vec3d off = subtract(points[triangles[t].owner], eye);
+        return std::tuple(-dot(off, off), triangles[t].owner, triangles[t].rank);
+      };
+      const auto layers = test::find_layers(triangles, eye, subtract(through, eye));
+      for (std::size_t far = 1; far < layers.size(); ++far) {
+        for (std::size_t near = 0; near < far; ++near) {
+          const std::uint32_t behind = layers[far].triangle;
+          const std::uint32_t before = layers[near].triangle;
+          const bool right = at[behind] < at[before];
+          ++pairs[right ? 1 : 0];
+          ASSERT_TRUE(right || today(before) < today(behind)) << round;
+        }
+      }
+    }
+  }
+  EXPECT_GT(sets[1], 200U) << sets[0];
+  EXPECT_GT(pairs[1], 2 * pairs[0]);
+  EXPECT_GT(pairs[1], 9'000U);
 }
 
 TEST(Order, PutsWhatHasNoAreaLastAndNothingAway) {

@@ -31,5 +31,10 @@ struct BlendSorting {
 /// How far off a point counts as, as finely as floats tell. \param view  the matrix of the view,
 /// which looks along its -z
 float find_sorting_distance(const BlendSorting& sorting, const Vec3d& point, const Mat4d& view);
+/// \param at  of the eye \param axis  along which it looks
+float find_sorting_distance(const BlendSorting& sorting,
+                            const Vec3d& point,
+                            const Vec3d& at,
+                            const Vec3d& axis);
 
 }  // namespace wakuzume

@@ -38,6 +38,7 @@ struct SplitSettings;
 struct Survey;
 struct SurveySettings;
 struct Verdict;
+struct Viewpoint;
 struct VerifySettings;
 struct ViewSettings;
 struct Viewpoint;

@@ -10,6 +10,7 @@
 
 #include "wakuzume/culling.h"
 #include "wakuzume/image_facts.h"
+#include "wakuzume/order.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
@@ -50,16 +51,17 @@ struct Ladder {
 /// \pre `visibility` is of `survey`; `images` is empty or has one entry an image
 /// \param routes  of the scene's materials, which say what `sharing` can share; empty: all of one
 ///                pipeline
+/// \param sight   by which `ordering` may decide cycles; without eyes it cuts them
 /// \error cancelled
 /// \cost O(draws), and O(draws seen) a view; in parallel over the views. find_order_parts of
-/// order.h
-///       for what is blended; of what has more than a hundred thousand triangles of one key it is
-///       taken that all have one order
+///       order.h for what is blended; of what has more than a hundred thousand triangles of one key
+///       it is taken that all have one order
 Result<Ladder> make_ladder(const Scene& scene,
                            const Survey& survey,
                            const Visibility& visibility,
                            std::span<const ImageFacts> images,
                            const RoutePlan& routes = {},
+                           const BlendSight& sight = {},
                            const RunControl& run = {});
 
 }  // namespace wakuzume

@@ -7,6 +7,8 @@
 #include <span>
 #include <vector>
 
+#include "wakuzume/blend_sorting.h"
+#include "wakuzume/fwd.h"
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/run_control.h"
@@ -20,8 +22,12 @@
 /// 2. Two triangles of one owner of which each can hide the other, as where they pass through one
 ///    another, keep the order that they have there: no order of those is right. So do owners that
 ///    are sorted at one point. Triangles that cover each other in one plane hide each other.
-/// 3. The relation is one of pairs: what has an order has one without some of its owners too.
-/// 4. Same triangles, same result, for any number of threads.
+/// 3. Cycles can be decided by eyes that are given: there what can be hidden from one of them, in
+///    whichever direction, comes before what hides it. Where that forms cycles too, as where
+///    surfaces pass through one another, it holds for all but what each owner by itself, sorted as
+///    an engine does, would show no better.
+/// 4. The relation is one of pairs: what has an order has one without some of its owners too.
+/// 5. Same triangles, same result, for any number of threads.
 /// \source R. A. Schumacker et al., "Study for applying computer-generated images to visual
 /// simulation", 1969; M. E. Newell, R. G. Newell, T. L. Sancha, "A solution to the hidden surface
 /// problem", 1972
@@ -43,15 +49,40 @@ enum class OrderUnit : std::uint8_t {
   owner  ///< an owner's triangles follow each other, as those of an instance do
 };
 
+/// Somewhere to look from, in any direction.
+struct OrderEye {
+  Vec3d at{};               ///< metres
+  Vec3d axis{0, 0, 1};      ///< of length one; where sorting by depth looks
+  bool perspective = true;  ///< else all looks go along the axis
+  bool operator==(const OrderEye&) const = default;
+};
+
+/// Where views stand.
+std::vector<OrderEye> make_eyes(std::span<const Viewpoint> views);
+
+/// From where blended draws are looked at, and how an engine sorts them.
+struct BlendSight {
+  std::vector<OrderEye> eyes{};
+  BlendSorting sorting{};
+  bool operator==(const BlendSight&) const = default;
+};
+
 struct OrderSettings {
   OrderUnit unit = OrderUnit::triangle;
   /// By how much corners may be off their places: what is nearer to a plane lies in it.
   /// \range [0, 1e9]
   double precision_m = 1e-6;
+  /// What decides cycles of triangles; empty: nothing does. Those that follow each other at one
+  /// place are looked from once.
+  std::span<const OrderEye> eyes{};
+  BlendSorting sorting{};  ///< with eyes: how an engine sorts owners
+  /// With eyes: by owner, the point that it is sorted by.
+  std::span<const Vec3d> points{};
 };
 
 struct DrawSequence {
   bool found = false;
+  bool by_eyes = false;  ///< eyes decided cycles: it is right for those, not for every eye
   /// All triangles, by their places in the list; those without an area come last. Runs of places
   /// that follow each other stay together where they can. Empty where no sequence is right.
   std::vector<std::uint32_t> triangles{};

@@ -13,6 +13,7 @@
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/image_facts.h"
+#include "wakuzume/order.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
@@ -39,6 +40,7 @@ enum class Blended : std::uint8_t {
   proved,  ///< they merge where their order can't be seen
   merge    ///< they merge, and their order is lost
 };
+enum class BlendedFrom : std::uint8_t { views, everywhere };
 enum class Repeats : std::uint8_t {
   by_cost,
   instance,
@@ -86,6 +88,9 @@ struct ProposeSettings {
   double few_megabytes = 0;
   /// Engines sort blended draws one by one, from far to near. \default proved
   Blended blended = Blended::proved;
+  /// With Blended::proved: whether orders of triangles in one draw have to be right from
+  /// everywhere, or where that is not to be had, from where the views are. \default views
+  BlendedFrom blended_from = BlendedFrom::views;
   /// Parts that move as one may merge under their moving root. \default merge
   MovingParts moving_parts = MovingParts::merge;
   /// Materials that are equal by value under other names count as one. \default fold
@@ -121,6 +126,9 @@ struct Outlook {
   CostProfile profile{};
   /// One an image of the scene, for the time that textures take; empty: they take none.
   std::vector<ImageFacts> images{};
+  /// With BlendedFrom::views: where orders of blended triangles have to be right that are not right
+  /// from everywhere. Empty: none such is taken.
+  std::vector<OrderEye> eyes{};
 };
 
 enum class GroupKind : std::uint8_t { cluster, instance_set };
@@ -130,9 +138,10 @@ std::string_view to_string(GroupKind kind);
 enum class BlendOrder : std::uint8_t {
   as_members,  ///< member by member: they are not blended, or their order was given up
   every_eye,   ///< one that is right from everywhere (order.h); of a set: that of its members
-  any          ///< all have the same colour, so that none shows
+  any,         ///< all have the same colour, so that none shows
+  given_eyes  ///< of a cluster: one that is right from the eyes of the plan, where every_eye is not
 };
-inline constexpr std::size_t blend_order_count = 3;
+inline constexpr std::size_t blend_order_count = 4;
 std::string_view to_string(BlendOrder order);
 
 /// Why a draw is in no group.
@@ -272,6 +281,8 @@ struct Plan {
   ProposeSettings settings;
   std::string profile;           ///< name of the cost profile
   std::uint32_t view_count = 0;  ///< that it was measured from
+  /// By which groups of BlendOrder::given_eyes have their order; empty where there are none.
+  BlendSight sight;
   Forecast forecast;
   std::vector<Group> groups;
   std::vector<KeptDraw> kept;

@@ -216,17 +216,16 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
   return true;
 }
 
-/// The triangles of groups that have an order right from everywhere.
+/// The triangles of groups that have an order.
 /// \pre the plan was checked: there is one
 bool PlanGeometry::order_merges(const RunControl& run) {
-  const double precision_m = find_order_precision(survey_);
+  const BlendOrders orders(source_, survey_, frames_.world(), plan_.sight);
   return for_each_index(work_.size(), run, "ordering", [&](std::size_t g) {
     const Group& group = this->group(g);
-    if (group.kind == GroupKind::cluster && group.order == BlendOrder::every_eye) {
-      DrawSequence sequence =
-          find_sequence(make_facing(source_, survey_, frames_.world(), precision_m,
-                                    find_draws(survey_, group.members), 1),
-                        {OrderUnit::triangle, precision_m});
+    const bool ordered =
+        group.order == BlendOrder::every_eye || group.order == BlendOrder::given_eyes;
+    if (group.kind == GroupKind::cluster && ordered) {
+      DrawSequence sequence = orders.find_sequence(find_draws(survey_, group.members));
       merges_[work_[g].merge].set_order(std::move(sequence.triangles));
     }
   });

@@ -79,7 +79,8 @@ Result<Assessment> assess(const Scene& scene,
   if (!routes) {
     return Failure(routes.error());
   }
-  auto ladder = make_ladder(scene, survey, *visibility, images, *routes, run);
+  const BlendSight sight{make_eyes(out.views), settings.profile.sorts_blended};
+  auto ladder = make_ladder(scene, survey, *visibility, images, *routes, sight, run);
   if (!ladder) {
     return Failure(ladder.error());
   }

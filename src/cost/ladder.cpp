@@ -39,7 +39,7 @@ bool is_bridged(Rung rung, KeyPart part) {
 }
 
 /// Triangles of one key beyond which their order is not looked for.
-constexpr std::uint64_t most_ordered = 100'000;
+constexpr std::uint64_t most_ordered = 30'000;
 
 struct HashContent {
   std::size_t operator()(const ContentHash& hash) const { return hash.low; }
@@ -51,11 +51,13 @@ class LadderMaker {
               const Survey& survey,
               const Visibility& visibility,
               std::span<const ImageFacts> images,
-              const RoutePlan& routes)
+              const RoutePlan& routes,
+              const BlendSight& sight)
       : scene_(scene),
         survey_(survey),
         visibility_(visibility),
         routes_(routes),
+        sight_(sight),
         parts_(make_key_parts(scene, survey, images)) {}
 
   Result<Ladder> make(const RunControl& run) {
@@ -142,7 +144,7 @@ class LadderMaker {
     }
     const std::vector<Mat4d> world =
         list.empty() ? std::vector<Mat4d>{} : make_world_matrices(scene_);
-    const double precision_m = find_order_precision(survey_);
+    const BlendOrders orders(scene_, survey_, world, sight_);
     return for_each_index(list.size(), run, "ordering", [&](std::size_t l) {
       const std::vector<DrawId>& draws = *list[l];
       std::vector<std::uint32_t> part_of(draws.size(), 0);
@@ -151,10 +153,8 @@ class LadderMaker {
         triangles += survey_[id].triangles;
       }
       if (draws.size() > 1 && triangles <= most_ordered) {
-        part_of = find_order_parts(make_facing(scene_, survey_, world, precision_m, draws, 1),
-                                   static_cast<std::uint32_t>(draws.size()),
-                                   {OrderUnit::triangle, precision_m}, {run.threads, nullptr})
-                      .part_of;
+        part_of =
+            orders.find_parts(draws, orders.make_facing(draws), {run.threads, nullptr}).part_of;
       }
       for (std::size_t d = 0; d < draws.size(); ++d) {
         part_of_[to_index(draws[d])] = part_of[d];
@@ -233,6 +233,7 @@ class LadderMaker {
   const Survey& survey_;
   const Visibility& visibility_;
   const RoutePlan& routes_;
+  const BlendSight& sight_;
   std::vector<PartHashes> parts_;
   std::array<std::vector<std::uint32_t>, rung_count> parents_;  ///< by group of the rung before
   std::vector<std::uint32_t> part_of_;  ///< by draw: those of one have an order together
@@ -253,8 +254,9 @@ Result<Ladder> make_ladder(const Scene& scene,
                            const Visibility& visibility,
                            std::span<const ImageFacts> images,
                            const RoutePlan& routes,
+                           const BlendSight& sight,
                            const RunControl& run) {
-  return LadderMaker(scene, survey, visibility, images, routes).make(run);
+  return LadderMaker(scene, survey, visibility, images, routes, sight).make(run);
 }
 
 }  // namespace wakuzume

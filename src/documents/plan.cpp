@@ -206,6 +206,26 @@ void write_taken_back(ReadableJsonOut& out, const Scene& scene, const Plan& plan
   out.end_array();
 }
 
+void write_sight(ReadableJsonOut& out, const BlendSight& sight) {
+  out.begin_object("sight");
+  out.member("sorted_by", to_text(sight.sorting.by));
+  out.member("sorted_at", to_text(sight.sorting.at));
+  out.begin_array("eyes");
+  for (const OrderEye& eye : sight.eyes) {
+    JsonOut line;
+    line.begin_object();
+    line.member("at", eye.at);
+    line.member("axis", eye.axis);
+    if (!eye.perspective) {
+      line.member("perspective", false);
+    }
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+  out.end_object();
+}
+
 /// A row for the draws of a node. Paths stand with the draws in groups and among what is kept.
 void write_marks(ReadableJsonOut& out, const Plan& plan) {
   Numbering<std::uint32_t> geometry;
@@ -251,6 +271,9 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   }
   out.member("profile", plan.profile);
   out.member("view_count", plan.view_count);
+  if (!plan.sight.eyes.empty()) {
+    write_sight(out, plan.sight);
+  }
   out.begin_object("forecast");
   write_outcome(out, "before", plan.forecast.before);
   write_outcome(out, "after", plan.forecast.after);

@@ -46,6 +46,9 @@ class PlanReader {
     if (key == "view_count") {
       return in_.read(value, at, plan.view_count);
     }
+    if (key == "sight") {
+      return read_sight(value, at, plan.sight);
+    }
     if (key == "forecast") {
       return in_.object(value, at, [&](std::string_view side, JsonValue v, const At& a) {
         return side == "before"       ? read_outcome(v, a, plan.forecast.before)
@@ -95,6 +98,28 @@ class PlanReader {
         return in_.read(v, a, plan.scene_path);
       }
       return key == "content" ? read_hash(in_, v, a, plan.scene_hash) : unknown_member(in_, a);
+    });
+  }
+
+  bool read_sight(JsonValue value, const At& at, BlendSight& sight) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      if (key == "eyes") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_eye(item, b, sight.eyes.emplace_back());
+        });
+      }
+      return key == "sorted_by"   ? read_setting_value(in_, v, a, sight.sorting.by)
+             : key == "sorted_at" ? read_setting_value(in_, v, a, sight.sorting.at)
+                                  : unknown_member(in_, a);
+    });
+  }
+
+  bool read_eye(JsonValue value, const At& at, OrderEye& eye) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "at"            ? in_.read(v, a, eye.at)
+             : key == "axis"        ? in_.read(v, a, eye.axis)
+             : key == "perspective" ? in_.read(v, a, eye.perspective)
+                                    : unknown_member(in_, a);
     });
   }
 

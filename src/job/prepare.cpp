@@ -189,12 +189,26 @@ Result<Prepared> prepare_for(const Plan& plan,
   return out;
 }
 
+/// Orders are looked at from so many times the places.
+constexpr std::uint32_t eyes_per_view = 8;
+
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
   if (!job.views.empty()) {
-    return Outlook{job.views, job.profile};
+    return Outlook{job.views, job.profile, {}, make_eyes(job.views)};
   }
   auto views = make_views(scene, survey, job.settings.views);
-  return views ? Result<Outlook>(Outlook{std::move(*views), job.profile}) : Failure(views.error());
+  if (!views) {
+    return Failure(views.error());
+  }
+  // Orders are looked at from more places than costs: that takes no pictures.
+  ViewSettings more = job.settings.views;
+  more.count *= eyes_per_view;
+  auto eyes = make_views(scene, survey, more);
+  if (!eyes) {
+    return Failure(eyes.error());
+  }
+  eyes->insert(eyes->end(), views->begin(), views->end());
+  return Outlook{std::move(*views), job.profile, {}, make_eyes(*eyes)};
 }
 
 Result<Plan> propose_without(std::span<const TakenBack> taken,

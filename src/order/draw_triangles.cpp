@@ -76,8 +76,8 @@ std::vector<std::uint32_t> find_anchors(const Survey& survey,
   return out;
 }
 
-}  // namespace
-
+/// Within which corners of a scene's blended draws are where they should be: the rounding of floats
+/// at their extent.
 double find_order_precision(const Survey& survey) {
   Box3d box;
   for (const Draw& draw : survey.draws) {
@@ -87,6 +87,16 @@ double find_order_precision(const Survey& survey) {
   }
   return std::max(1e-9, float_precision * box.largest_extent());
 }
+
+Vec3d find_sorting_point(const Draw& draw, std::span<const Mat4d> world, SortAt at) {
+  if (at == SortAt::origin) {
+    const Mat4d& matrix = world[to_index(draw.node)];
+    return {matrix[12], matrix[13], matrix[14]};
+  }
+  return draw.box.empty() ? Vec3d{0, 0, 0} : draw.box.centre();
+}
+
+}  // namespace
 
 bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw) {
   if (!draw.blended || survey[draw.shape].topology != Topology::triangles) {
@@ -146,20 +156,68 @@ void add_facing(const Scene& scene,
   }
 }
 
-std::vector<FacingTriangle> make_facing(const Scene& scene,
-                                        const Survey& survey,
-                                        std::span<const Mat4d> world,
-                                        double precision_m,
-                                        std::span<const DrawId> draws,
-                                        std::size_t parts) {
-  const std::vector<std::uint32_t> anchors = find_anchors(survey, world, draws, precision_m);
+std::vector<Vec3d> find_sorting_points(const Survey& survey,
+                                       std::span<const Mat4d> world,
+                                       SortAt at) {
+  std::vector<Vec3d> out;
+  out.reserve(survey.draws.size());
+  for (const Draw& draw : survey.draws) {
+    out.push_back(find_sorting_point(draw, world, at));
+  }
+  return out;
+}
+
+BlendOrders::BlendOrders(const Scene& scene,
+                         const Survey& survey,
+                         std::span<const Mat4d> world,
+                         const BlendSight& sight)
+    : scene_(scene),
+      survey_(survey),
+      world_(world),
+      sight_(sight),
+      precision_m_(find_order_precision(survey)) {}
+
+std::vector<FacingTriangle> BlendOrders::make_facing(std::span<const DrawId> draws,
+                                                     std::size_t parts) const {
+  const std::vector<std::uint32_t> anchors = find_anchors(survey_, world_, draws, precision_m_);
   std::vector<FacingTriangle> out;
   for (std::size_t d = 0; d < draws.size(); ++d) {
-    const Draw& draw = survey[draws[d]];
-    add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)],
+    const Draw& draw = survey_[draws[d]];
+    add_facing(scene_, {draw.node, draw.primitive}, world_[to_index(draw.node)],
                static_cast<std::uint32_t>(d / parts), parts == 1 ? anchors[d] : no_index, out);
   }
   return out;
+}
+
+std::vector<Vec3d> BlendOrders::list_points(std::span<const DrawId> draws) const {
+  std::vector<Vec3d> out;
+  for (const DrawId id : draws) {
+    out.push_back(find_sorting_point(survey_[id], world_, sight_.sorting.at));
+  }
+  return out;
+}
+
+/// What moves is not where it is at rest, so that no eye decides it.
+OrderSettings BlendOrders::make_settings(std::span<const DrawId> draws,
+                                         std::span<const Vec3d> points) const {
+  const bool moves = std::any_of(draws.begin(), draws.end(), [&](DrawId id) {
+    return survey_[survey_[id].key].moving_root != no_node;
+  });
+  const std::span<const OrderEye> eyes = sight_.eyes;
+  return {OrderUnit::triangle, precision_m_, moves ? eyes.first(0) : eyes, sight_.sorting, points};
+}
+
+DrawSequence BlendOrders::find_sequence(std::span<const DrawId> draws) const {
+  const std::vector<Vec3d> points = list_points(draws);
+  return wakuzume::find_sequence(make_facing(draws), make_settings(draws, points));
+}
+
+OrderParts BlendOrders::find_parts(std::span<const DrawId> draws,
+                                   std::span<const FacingTriangle> triangles,
+                                   const RunControl& run) const {
+  const std::vector<Vec3d> points = list_points(draws);
+  return find_order_parts(triangles, static_cast<std::uint32_t>(draws.size()),
+                          make_settings(draws, points), run);
 }
 
 }  // namespace wakuzume

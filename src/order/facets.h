@@ -39,6 +39,7 @@ class Facets {
 
   [[nodiscard]] const std::vector<Facet>& list() const { return list_; }
   [[nodiscard]] const Facet& operator[](std::uint32_t f) const { return list_[f]; }
+  [[nodiscard]] const FacingTriangle& triangle(std::uint32_t t) const { return triangles_[t]; }
   [[nodiscard]] double precision_m() const { return precision_m_; }
   /// Triangles without an area to speak of: nobody sees them.
   [[nodiscard]] const std::vector<std::uint32_t>& unseen() const { return unseen_; }

@@ -6,9 +6,12 @@
 #include <array>
 #include <numeric>
 
+#include "order/eye_order.h"
 #include "order/facets.h"
 #include "order/sequencer.h"
+#include "scene/matrix.h"
 #include "scene/running.h"
+#include "wakuzume/views.h"
 
 namespace wakuzume {
 namespace {
@@ -50,15 +53,30 @@ class OrderFinder {
     std::vector<std::uint32_t> unit_begins;
     std::vector<bool> chained;
     std::vector<std::uint32_t> owner_of;  ///< by unit
+    std::vector<std::uint32_t> places;    ///< by triangle of the set: in the list
   };
 
   [[nodiscard]] Set make_set(const Owners& owners) const {
-    std::vector<FacingTriangle> triangles;
+    std::vector<std::uint32_t> places;
     for (const std::uint32_t owner : owners) {
-      triangles.insert(triangles.end(), triangles_.begin() + begins_[owner],
-                       triangles_.begin() + begins_[owner + 1]);
+      const auto begin = static_cast<std::ptrdiff_t>(places.size());
+      for (std::uint32_t t = begins_[owner]; t < begins_[owner + 1]; ++t) {
+        places.push_back(t);
+      }
+      if (tangled_[owner]) {
+        // Both sides of a triangle where its owner draws it.
+        std::stable_sort(places.begin() + begin, places.end(),
+                         [&](std::uint32_t a, std::uint32_t b) {
+                           return triangles_[a].rank < triangles_[b].rank;
+                         });
+      }
     }
-    Set out{Facets(std::move(triangles), settings_.precision_m), {}, {}, {}};
+    std::vector<FacingTriangle> triangles;
+    triangles.reserve(places.size());
+    for (const std::uint32_t t : places) {
+      triangles.push_back(triangles_[t]);
+    }
+    Set out{Facets(std::move(triangles), settings_.precision_m), {}, {}, {}, std::move(places)};
     const std::vector<Facet>& list = out.facets.list();
     for (std::uint32_t f = 0; f < list.size(); ++f) {
       const bool follows = f > 0 && list[f].owner == list[f - 1].owner;
@@ -75,13 +93,23 @@ class OrderFinder {
     return out;
   }
 
-  [[nodiscard]] static Sequenced sequence(const Set& set) {
-    return Sequencer(set.facets, set.unit_begins, set.chained).run();
+  struct Order {
+    Sequenced sequenced;
+    bool by_eyes = false;  ///< they untied something
+  };
+
+  [[nodiscard]] Order sequence(const Set& set) const {
+    Order out{Sequencer(set.facets, set.unit_begins, set.chained).run()};
+    const bool tied = out.sequenced.knots < set.owner_of.size();
+    if (tied && !settings_.eyes.empty() && settings_.unit == OrderUnit::triangle) {
+      out.by_eyes = decide_by_eyes(set.facets, set.chained, settings_, out.sequenced);
+    }
+    return out;
   }
 
   [[nodiscard]] bool is_ordered(const Owners& owners) const {
     const Set set = make_set(owners);
-    return sequence(set).knots == set.owner_of.size();
+    return sequence(set).sequenced.knots == set.owner_of.size();
   }
 
   [[nodiscard]] std::size_t count_triangles(const Owners& owners) const {
@@ -114,7 +142,9 @@ class OrderFinder {
  private:
   void find_tangled() {
     for (const std::uint32_t owner : list_owners()) {
-      tangled_[owner] = !is_ordered({owner});
+      const Set set = make_set({owner});
+      const Sequenced own = Sequencer(set.facets, set.unit_begins, set.chained).run();
+      tangled_[owner] = own.knots != set.owner_of.size();
     }
   }
 
@@ -149,7 +179,7 @@ class PartFinder {
   /// \return lists of owners
   std::vector<Owners> find(const Owners& owners) const {
     const OrderFinder::Set set = finder_.make_set(owners);
-    const Sequenced sequenced = OrderFinder::sequence(set);
+    const Sequenced sequenced = finder_.sequence(set).sequenced;
     std::vector<Owners> parts(1);
     if (sequenced.knots == set.owner_of.size()) {
       parts[0] = owners;
@@ -327,13 +357,25 @@ class PartFinder {
 
 }  // namespace
 
+std::vector<OrderEye> make_eyes(std::span<const Viewpoint> views) {
+  std::vector<OrderEye> out;
+  for (const Viewpoint& view : views) {
+    const Mat4d& world = view.world;
+    const Eigen::Vector3d axis = -Eigen::Vector3d(world[8], world[9], world[10]).normalized();
+    out.push_back(
+        {{world[12], world[13], world[14]}, {axis.x(), axis.y(), axis.z()}, view.perspective});
+  }
+  return out;
+}
+
 DrawSequence find_sequence(std::span<const FacingTriangle> triangles,
                            const OrderSettings& settings) {
   const OrderFinder finder(triangles, settings);
   const OrderFinder::Set set = finder.make_set(finder.list_owners());
-  const Sequenced sequenced = OrderFinder::sequence(set);
+  const auto [sequenced, by_eyes] = finder.sequence(set);
   DrawSequence out;
   out.found = sequenced.knots == set.owner_of.size();
+  out.by_eyes = by_eyes;
   if (!out.found) {
     return out;
   }
@@ -342,11 +384,12 @@ DrawSequence find_sequence(std::span<const FacingTriangle> triangles,
     for (std::uint32_t f = set.unit_begins[unit]; f < set.unit_begins[unit + 1]; ++f) {
       const Facet& facet = set.facets[f];
       for (std::uint32_t t = facet.first; t < facet.first + facet.count; ++t) {
-        out.triangles.push_back(t);
+        out.triangles.push_back(set.places[t]);
       }
     }
   }
-  out.triangles.insert(out.triangles.end(), set.facets.unseen().begin(), set.facets.unseen().end());
+  std::transform(set.facets.unseen().begin(), set.facets.unseen().end(),
+                 std::back_inserter(out.triangles), [&](std::uint32_t t) { return set.places[t]; });
   return out;
 }
 

@@ -5,11 +5,14 @@
 #include <algorithm>
 #include <array>
 #include <map>
+#include <numeric>
+#include <set>
 #include <tuple>
 
-#include "order/draw_triangles.h"
 #include "plan/blends.h"
+#include "scene/hasher.h"
 #include "scene/matrix.h"
+#include "scene/running.h"
 
 namespace wakuzume {
 namespace {
@@ -26,6 +29,9 @@ constexpr std::size_t least_tried = 20'000;
 constexpr std::size_t tried_share = 8;
 /// And at once: what is large was cut by what forms cycles, or holds much already.
 constexpr std::size_t most_tried = 1'000;
+/// Unions side by side; the same for any number of threads.
+constexpr std::size_t tried_at_once = 16;
+constexpr std::size_t most_waiting = 64;
 
 std::vector<std::uint32_t> list_places(const Forest& forest, std::size_t items) {
   std::vector<std::uint32_t> out(items, no_index);
@@ -42,6 +48,7 @@ BlendViews::BlendViews(const Scene& scene,
                        const Items& items,
                        const Trees& trees,
                        const Outlook& outlook,
+                       const BlendSight& sight,
                        const std::vector<Mat4d>& world,
                        const CutLimits& limits,
                        Joining joining,
@@ -56,8 +63,9 @@ BlendViews::BlendViews(const Scene& scene,
       overlaps_of_(survey.draws.size()),
       limits_(limits),
       joining_(joining),
-      precision_m_(find_order_precision(survey)),
+      orders_(scene, survey, world, sight),
       leaves_(items.items.size(), no_index),
+      points_(find_sorting_points(survey, world, outlook.profile.sorts_blended.at)),
       key_place_(list_places(trees.by_key, items.items.size())),
       repeat_place_(list_places(trees.by_repeat, items.items.size())) {
   for (std::uint32_t i = 0; i < items.items.size(); ++i) {
@@ -74,15 +82,6 @@ BlendViews::BlendViews(const Scene& scene,
       for (const Vec3d& corner : triangle.corners) {
         tight_[i].include(corner);
       }
-    }
-  }
-  const bool at_origin = outlook.profile.sorts_blended.at == SortAt::origin;
-  for (const Draw& draw : survey.draws) {
-    if (at_origin) {
-      const Mat4d& matrix = world[to_index(draw.node)];
-      points_.push_back({matrix[12], matrix[13], matrix[14]});
-    } else {
-      points_.push_back(draw.box.empty() ? Vec3d{0, 0, 0} : draw.box.centre());
     }
   }
   for (std::uint32_t n = 0; n < trees.by_key.nodes.size(); ++n) {
@@ -213,23 +212,14 @@ double BlendViews::find_cost(const Box3d& box, double triangles) const {
   return static_cast<double>(seen) * (trees_.prices.draw + trees_.prices.triangle * triangles);
 }
 
-bool BlendViews::has_order(const Part& a, const Part& b, std::size_t& left) const {
+std::vector<DrawId> BlendViews::list_draws(const Part& a, const Part& b) const {
   std::vector<DrawId> draws;
-  std::uint64_t triangles = 0;
   for (const Part* part : {&a, &b}) {
-    for (const std::uint32_t i : part->items) {
-      draws.push_back(draw_of(i));
-      triangles += survey_[draws.back()].triangles;
-    }
+    std::transform(part->items.begin(), part->items.end(), std::back_inserter(draws),
+                   [&](std::uint32_t i) { return draw_of(i); });
   }
-  if (triangles > std::min(left, most_tried)) {
-    return false;
-  }
-  left -= triangles;
   std::sort(draws.begin(), draws.end());
-  return find_sequence(make_facing(scene_, survey_, world_, precision_m_, draws, 1),
-                       {OrderUnit::triangle, precision_m_})
-      .found;
+  return draws;
 }
 
 bool BlendViews::is_cheaper(const Part& a, const Part& b) const {
@@ -338,35 +328,99 @@ std::vector<BlendViews::Near> BlendViews::list_near(const Parts& parts,
   return pairs;
 }
 
-void BlendViews::join(Parts& parts) const {
-  for (const auto& [key, list] : list_joinable(parts)) {
-    std::size_t left = least_tried;
-    for (const std::uint32_t p : list) {
-      for (const std::uint32_t i : parts.list[p].items) {
-        left += tried_share * items_.items[i].triangles;
+/// Which of these unions, those that have draws, have an order: what was not looked for before,
+/// side by side.
+void BlendViews::find_orders(std::vector<Union>& unions, const RunControl& run) {
+  std::vector<std::vector<DrawId>> draws;
+  std::vector<std::pair<std::size_t, ContentHash>> unknown;
+  for (Union& one : unions) {
+    if (one.draws.empty()) {
+      continue;
+    }
+    ValueHasher hasher;
+    for (const DrawId id : one.draws) {
+      hasher.add(to_index(id));
+    }
+    const ContentHash hash = hasher.finish();
+    const auto known = known_orders_.find(hash);
+    if (known == known_orders_.end()) {
+      unknown.emplace_back(&one - unions.data(), hash);
+    } else {
+      one.has_order = known->second;
+    }
+  }
+  for_each_index(unknown.size(), {run.threads, nullptr}, "", [&](std::size_t u) {
+    Union& one = unions[unknown[u].first];
+    one.has_order = orders_.find_sequence(one.draws).found;
+  });
+  for (const auto& [index, hash] : unknown) {
+    known_orders_.emplace(hash, unions[index].has_order);
+  }
+}
+
+/// Joins parts of one key, the nearest first.
+void BlendViews::join_key(const std::vector<std::uint32_t>& list,
+                          const RunControl& run,
+                          Parts& parts) {
+  std::size_t left = least_tried;
+  for (const std::uint32_t p : list) {
+    for (const std::uint32_t i : parts.list[p].items) {
+      left += tried_share * items_.items[i].triangles;
+    }
+  }
+  std::map<std::uint32_t, std::uint32_t> now;  // parts that went into others
+  const auto find = [&](std::uint32_t part) {
+    for (auto into = now.find(part); into != now.end(); into = now.find(part)) {
+      part = into->second;
+    }
+    return part;
+  };
+  std::map<std::uint32_t, int> misses;
+  const std::vector<Near> pairs = list_near(parts, list);
+  std::vector<Near> waiting;  // for a part that another union is tried with
+  for (std::size_t next = 0; next < pairs.size() || !waiting.empty();) {
+    std::vector<Union> unions;
+    std::set<std::uint32_t> busy;
+    std::vector<Near> waited = std::move(waiting);
+    waiting.clear();
+    const auto offer = [&](const Near& pair) {
+      const std::uint32_t a = find(std::get<1>(pair));
+      const std::uint32_t b = find(std::get<2>(pair));
+      if (a == b || misses[a] > most_misses || misses[b] > most_misses) {
+        return;
+      }
+      if (busy.count(a) + busy.count(b) > 0) {
+        waiting.push_back(pair);
+      } else if (is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b)) {
+        busy.insert({a, b});
+        unions.push_back({a, b, list_draws(parts.list[a], parts.list[b])});
+      }
+    };
+    std::for_each(waited.begin(), waited.end(), offer);
+    for (; next < pairs.size() && unions.size() < tried_at_once && waiting.size() < most_waiting;
+         ++next) {
+      offer(pairs[next]);
+    }
+    for (Union& one : unions) {
+      const std::size_t triangles =
+          std::accumulate(one.draws.begin(), one.draws.end(), std::size_t{0},
+                          [&](std::size_t sum, DrawId id) { return sum + survey_[id].triangles; });
+      if (triangles > std::min(left, most_tried)) {
+        one.draws.clear();  // it is not tried
+      } else {
+        left -= triangles;
       }
     }
-    std::map<std::uint32_t, std::uint32_t> now;  // parts that went into others
-    const auto find = [&](std::uint32_t part) {
-      for (auto into = now.find(part); into != now.end(); into = now.find(part)) {
-        part = into->second;
-      }
-      return part;
-    };
-    std::map<std::uint32_t, int> misses;
-    for (const auto& [distance, first, second] : list_near(parts, list)) {
-      const std::uint32_t a = find(first);
-      const std::uint32_t b = find(second);
-      if (a == b || misses[a] > most_misses || misses[b] > most_misses ||
-          !is_cheaper(parts.list[a], parts.list[b]) || !stays_right(parts, a, b)) {
-        continue;
-      }
-      if (has_order(parts.list[a], parts.list[b], left)) {
-        merge(parts, a, b);
-        now[b] = a;
-      } else {
+    find_orders(unions, run);
+    bool moved = false;
+    for (const auto& [a, b, draws, has_order] : unions) {
+      if (!has_order) {
         ++misses[a];
         ++misses[b];
+      } else if (!moved || stays_right(parts, a, b)) {
+        merge(parts, a, b);
+        now[b] = a;
+        moved = true;
       }
     }
   }
@@ -390,7 +444,8 @@ void BlendViews::merge(Parts& parts, std::uint32_t a, std::uint32_t b) const {
 }
 
 BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
-                                           const Arrangement& arrangement) const {
+                                           const RunControl& run,
+                                           const Arrangement& arrangement) {
   Parts parts = list_parts(arrangement);
   // Each round halves something, and what is alone is drawn as it was.
   while (true) {
@@ -408,19 +463,23 @@ BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
   }
   if (joining_ == Joining::anywhere) {
     add_singles(arrangement, parts);
-    join(parts);
+    for (const auto& [key, list] : list_joinable(parts)) {
+      join_key(list, run, parts);
+    }
   }
   return parts;
 }
 
-void BlendViews::settle(std::uint32_t min_instances, Arrangement& arrangement) {
+void BlendViews::settle(std::uint32_t min_instances,
+                        const RunControl& run,
+                        Arrangement& arrangement) {
   std::vector<std::pair<Grouping, std::uint32_t>> was;
   for (const std::uint32_t i : blended_) {
     was.emplace_back(arrangement.groupings[i], arrangement.nodes[i]);
   }
   const auto [slot, added] = settled_.try_emplace(was, was);
   if (added) {
-    for (const Part& part : find_settled(min_instances, arrangement).list) {
+    for (const Part& part : find_settled(min_instances, run, arrangement).list) {
       for (const std::uint32_t i : part.items) {
         arrangement.groupings[i] = part.grouping;
         arrangement.nodes[i] = part.node;

@@ -9,8 +9,10 @@
 #include <utility>
 #include <vector>
 
+#include "order/draw_triangles.h"
 #include "order/overlaps.h"
 #include "plan/cut.h"
+#include "scene/hasher.h"
 #include "wakuzume/propose.h"
 
 /// Groups of blended draws among each other and beside what stays: engines sort them as wholes.
@@ -27,6 +29,7 @@ class BlendViews {
              const Items& items,
              const Trees& trees,
              const Outlook& outlook,
+             const BlendSight& sight,
              const std::vector<Mat4d>& world,
              const CutLimits& limits,
              Joining joining,
@@ -38,7 +41,7 @@ class BlendViews {
   /// \cost O(overlaps) for each time that groups are halved; and for each draw, that of a sequence
   ///       of what it might join. An arrangement that has the same of what is blended costs nothing
   ///       again.
-  void settle(std::uint32_t min_instances, Arrangement& arrangement);
+  void settle(std::uint32_t min_instances, const RunControl& run, Arrangement& arrangement);
 
  private:
   struct Part {
@@ -71,15 +74,24 @@ class BlendViews {
       Parts& parts) const;
   [[nodiscard]] std::vector<Near> list_near(const Parts& parts,
                                             std::vector<std::uint32_t> list) const;
-  void join(Parts& parts) const;
+  /// Two parts that might be one.
+  struct Union {
+    std::uint32_t a = 0;
+    std::uint32_t b = 0;
+    std::vector<DrawId> draws{};  ///< of both
+    bool has_order = false;
+  };
+  [[nodiscard]] std::vector<DrawId> list_draws(const Part& a, const Part& b) const;
+  void find_orders(std::vector<Union>& unions, const RunControl& run);
+  void join_key(const std::vector<std::uint32_t>& list, const RunControl& run, Parts& parts);
   [[nodiscard]] Parts find_settled(std::uint32_t min_instances,
-                                   const Arrangement& arrangement) const;
+                                   const RunControl& run,
+                                   const Arrangement& arrangement);
   [[nodiscard]] bool is_cheaper(const Part& a, const Part& b) const;
   [[nodiscard]] bool stays_right(const Parts& parts, std::uint32_t a, std::uint32_t b) const;
   [[nodiscard]] double find_cost(const Box3d& box, double triangles) const;
   static bool is_alone(const Parts& parts, std::uint32_t part);
   void merge(Parts& parts, std::uint32_t a, std::uint32_t b) const;
-  [[nodiscard]] bool has_order(const Part& a, const Part& b, std::size_t& left) const;
 
   const Scene& scene_;
   const Survey& survey_;
@@ -93,12 +105,13 @@ class BlendViews {
   std::vector<Frustum> frusta_;  ///< by view
   CutLimits limits_;
   Joining joining_;
-  double precision_m_;
+  BlendOrders orders_;
   std::vector<std::uint32_t> blended_;  ///< items that have an order
   /// What became of them, by what an arrangement had for them.
   std::map<std::vector<std::pair<Grouping, std::uint32_t>>,
            std::vector<std::pair<Grouping, std::uint32_t>>>
       settled_;
+  std::map<ContentHash, bool, LessHash> known_orders_;  ///< by the draws of a union
   std::vector<std::uint32_t> leaves_;  ///< by item: a node of the keys' forest that is its own
   std::vector<Box3d> tight_;   ///< by item: around its corners, as that of a merged result is
   std::vector<Vec3d> points_;  ///< by draw: by which it is sorted today

@@ -25,7 +25,7 @@ struct Lot {
 class BlendFinder {
  public:
   BlendFinder(const ItemInput& input, Items& items)
-      : in_(input), items_(items), precision_m_(find_order_precision(input.survey)) {}
+      : in_(input), items_(items), orders_(input.scene, input.survey, input.world, input.sight) {}
 
   bool find(const RunControl& run) {
     const std::vector<Lot> lots = list_lots();
@@ -109,7 +109,7 @@ class BlendFinder {
         some.back().owner = static_cast<std::uint32_t>(at - near.begin());
       }
     }
-    return find_order_parts(some, sample, {lot.unit, precision_m_}).count == sample;
+    return find_order_parts(some, sample, {lot.unit, orders_.precision_m()}).count == sample;
   }
 
   void find(const Lot& lot, std::uint32_t threads) {
@@ -123,17 +123,18 @@ class BlendFinder {
     std::vector<DrawId> draws;
     std::transform(lot.items.begin(), lot.items.end(), std::back_inserter(draws),
                    [&](std::uint32_t i) { return items_.parts_of(items_.items[i]).front(); });
-    const std::vector<FacingTriangle> triangles =
-        make_facing(in_.scene, in_.survey, in_.world, precision_m_, draws, 1);
+    const std::vector<FacingTriangle> triangles = orders_.make_facing(draws);
     if (!merged && is_hopeless(lot, triangles)) {
       for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
         items_.items[lot.items[o]].set_part = o;
       }
       return;
     }
+    const RunControl run{threads, nullptr};
     const OrderParts parts =
-        find_order_parts(triangles, static_cast<std::uint32_t>(lot.items.size()),
-                         {lot.unit, precision_m_}, {threads, nullptr});
+        merged ? orders_.find_parts(draws, triangles, run)
+               : find_order_parts(triangles, static_cast<std::uint32_t>(draws.size()),
+                                  {OrderUnit::owner, orders_.precision_m()}, run);
     for (std::uint32_t o = 0; o < lot.items.size(); ++o) {
       Item& item = items_.items[lot.items[o]];
       (merged ? item.order_part : item.set_part) = parts.part_of[o];
@@ -142,7 +143,7 @@ class BlendFinder {
 
   const ItemInput& in_;
   Items& items_;
-  double precision_m_;
+  BlendOrders orders_;
 };
 
 }  // namespace
@@ -164,14 +165,10 @@ std::vector<DrawId> find_draws(const Survey& survey, std::span<const DrawRef> dr
   return out;
 }
 
-bool order_instances(const Scene& scene,
-                     const Survey& survey,
-                     const std::vector<Mat4d>& world,
-                     Group& group) {
-  const double precision_m = find_order_precision(survey);
-  const std::vector<FacingTriangle> triangles = make_facing(
-      scene, survey, world, precision_m, find_draws(survey, group.members), group.prototype.size());
-  const DrawSequence sequence = find_sequence(triangles, {OrderUnit::owner, precision_m});
+bool order_instances(const BlendOrders& orders, const Survey& survey, Group& group) {
+  const std::vector<FacingTriangle> triangles =
+      orders.make_facing(find_draws(survey, group.members), group.prototype.size());
+  const DrawSequence sequence = find_sequence(triangles, {OrderUnit::owner, orders.precision_m()});
   if (!sequence.found) {
     return false;
   }
@@ -203,45 +200,56 @@ bool order_instances(const Scene& scene,
   return true;
 }
 
-std::string describe_order(const Scene& scene,
-                           const Survey& survey,
-                           const std::vector<Mat4d>& world,
-                           const Group& group) {
+std::string settle_order(const BlendOrders& orders,
+                         const Survey& survey,
+                         std::size_t places,
+                         Group& group) {
   if (group.order == BlendOrder::any) {
     return "blended, but all in one colour: no order shows";
   }
-  const double precision_m = find_order_precision(survey);
-  const std::vector<FacingTriangle> triangles =
-      make_facing(scene, survey, world, precision_m, find_draws(survey, group.members), 1);
-  if (lie_in_one_plane(triangles, precision_m)) {
+  const std::vector<DrawId> draws = find_draws(survey, group.members);
+  const std::vector<FacingTriangle> triangles = orders.make_facing(draws);
+  if (lie_in_one_plane(triangles, orders.precision_m())) {
     return "blended, in one plane: none hides another";
   }
-  return group.kind == GroupKind::cluster
-             ? fmt::format(
-                   "blended in one order that is right from everywhere: {} triangles, no cycle",
-                   triangles.size())
-             : fmt::format(
-                   "blended in one order that is right from everywhere: {} instances, no cycle",
-                   group.instance_count());
+  if (group.kind == GroupKind::instance_set) {
+    return fmt::format("blended in one order that is right from everywhere: {} instances, no cycle",
+                       group.instance_count());
+  }
+  if (orders.has_eyes() && orders.find_sequence(draws).by_eyes) {
+    group.order = BlendOrder::given_eyes;
+    return fmt::format(
+        "blended in one order that is right from {} places that were looked from: {} triangles, "
+        "with "
+        "cycles that are seen from none of them",
+        places, triangles.size());
+  }
+  return fmt::format("blended in one order that is right from everywhere: {} triangles, no cycle",
+                     triangles.size());
 }
 
 std::string find_order_fault(const Scene& scene,
                              const Survey& survey,
-                             const std::vector<Mat4d>& world,
+                             const BlendOrders& orders,
                              const Group& group) {
   if (group.order == BlendOrder::any) {
     return is_one_color(scene, group.members) ? "" : "its layers differ, so their order shows";
   }
-  const double precision_m = find_order_precision(survey);
-  const std::vector<FacingTriangle> triangles =
-      make_facing(scene, survey, world, precision_m, find_draws(survey, group.members),
-                  std::max<std::size_t>(1, group.prototype.size()));
+  const std::vector<DrawId> draws = find_draws(survey, group.members);
   if (group.kind == GroupKind::cluster) {
-    return find_sequence(triangles, {OrderUnit::triangle, precision_m}).found
-               ? ""
-               : "no order of its triangles is right from everywhere";
+    const DrawSequence sequence = orders.find_sequence(draws);
+    if (!sequence.found) {
+      return fmt::format("no order of its triangles is right from everywhere{}",
+                         orders.has_eyes() ? ", nor from the eyes of the plan" : "");
+    }
+    return sequence.by_eyes && group.order == BlendOrder::every_eye
+               ? "no order of its triangles is right from everywhere; one is from the eyes of the "
+                 "plan, with \"order\": \"given_eyes\""
+               : "";
   }
-  const std::uint32_t wrong = find_misplaced(triangles, {OrderUnit::owner, precision_m});
+  const std::uint32_t wrong =
+      find_misplaced(orders.make_facing(draws, std::max<std::size_t>(1, group.prototype.size())),
+                     {OrderUnit::owner, orders.precision_m()});
   return wrong == no_index
              ? ""
              : fmt::format("its instance {} may be hidden by one that is drawn before it", wrong);

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "order/draw_triangles.h"
 #include "plan/items.h"
 #include "wakuzume/order.h"
 
@@ -24,21 +25,20 @@ std::vector<DrawId> find_draws(const Survey& survey, std::span<const DrawRef> dr
 
 /// Puts the instances of a set into an order that is right from everywhere.
 /// \return false where there is none, and nothing is changed
-bool order_instances(const Scene& scene,
-                     const Survey& survey,
-                     const std::vector<Mat4d>& world,
-                     Group& group);
+bool order_instances(const BlendOrders& orders, const Survey& survey, Group& group);
 
-/// By which rule the order of a group can't be seen: a clause with the numbers behind it.
-std::string describe_order(const Scene& scene,
-                           const Survey& survey,
-                           const std::vector<Mat4d>& world,
-                           const Group& group);
+/// Says of a group of blended draws by which rule its order can't be seen: a clause with the
+/// numbers behind it. A cluster that needs the eyes gets BlendOrder::given_eyes.
+/// \param places  where the eyes are
+std::string settle_order(const BlendOrders& orders,
+                         const Survey& survey,
+                         std::size_t places,
+                         Group& group);
 
 /// What is wrong with the order that a group says it has; empty: nothing.
 std::string find_order_fault(const Scene& scene,
                              const Survey& survey,
-                             const std::vector<Mat4d>& world,
+                             const BlendOrders& orders,
                              const Group& group);
 
 }  // namespace wakuzume

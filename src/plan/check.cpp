@@ -33,6 +33,7 @@ class PlanChecker {
         frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, plan.settings)),
         sizes_(make_shape_sizes(scene, survey)),
+        orders_(scene, survey, frames_.world(), plan.sight),
         taken_(survey.draws.size(), 0) {}
 
   Result<std::vector<Violation>> run(const RunControl& run) {
@@ -291,7 +292,7 @@ class PlanChecker {
       }
     }
     const std::string fault =
-        ordered ? find_order_fault(scene_, survey_, frames_.world(), group)
+        ordered ? find_order_fault(scene_, survey_, orders_, group)
                 : "the plan merges blended draws only in an order that can't be seen";
     if (!fault.empty()) {
       out.push_back({place, fault});
@@ -317,6 +318,7 @@ class PlanChecker {
   FrameMaker frames_;
   PlanKeys keys_;
   std::vector<ShapeSize> sizes_;
+  BlendOrders orders_;
   std::vector<std::uint8_t> taken_;
   std::set<std::string> names_;
   std::vector<bool> sound_;  ///< by group

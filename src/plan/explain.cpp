@@ -268,10 +268,9 @@ class Explainer {
         draws.push_back(make_id<DrawId>(d));
       }
     }
-    const double precision_m = find_order_precision(survey_);
-    const OrderParts parts = find_order_parts(
-        make_facing(scene_, survey_, make_world_matrices(scene_), precision_m, draws, 1),
-        static_cast<std::uint32_t>(draws.size()), {OrderUnit::triangle, precision_m});
+    const std::vector<Mat4d> world = make_world_matrices(scene_);
+    const BlendOrders orders(scene_, survey_, world, plan_.sight);
+    const OrderParts parts = orders.find_parts(draws, orders.make_facing(draws), {});
     return parts.rival[own] == no_index ? no_draw : draws[parts.rival[own]];
   }
 

@@ -6,6 +6,7 @@
 
 #include "plan/keys.h"
 #include "wakuzume/families.h"
+#include "wakuzume/order.h"
 
 /// What arranging draws into items and assemblies needs to know of them.
 namespace wakuzume {
@@ -32,6 +33,7 @@ struct ItemInput {
   const std::vector<bool>& itself;   ///< by draw: shown by its own geometry and no other's
   const ProposeSettings& settings;
   const CostProfile& profile;
+  const BlendSight& sight;
 };
 
 /// World placement of a draw's family prototype: the draw's node, then its fit.

@@ -10,6 +10,7 @@
 #include <limits>
 #include <map>
 #include <optional>
+#include <set>
 #include <tuple>
 
 #include "cost/shadows.h"
@@ -44,7 +45,8 @@ class Proposer {
         survey_(survey),
         settings_(task.settings),
         sizes_(make_shape_sizes(scene, survey)),
-        outlook_{task.outlook.views, with_passes(task.outlook.profile), task.outlook.images},
+        outlook_{task.outlook.views, with_passes(task.outlook.profile), task.outlook.images, {}},
+        sight_(make_sight(task)),
         run_(run),
         frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, settings_)),
@@ -59,6 +61,11 @@ class Proposer {
 
   /// Groups and draws that are decided already.
   void take_over(const Plan& previous) {
+    // A plan has one list of eyes, by which what is decided already has its order.
+    if (std::any_of(previous.groups.begin(), previous.groups.end(),
+                    [](const Group& group) { return group.pinned && needs_eyes(group); })) {
+      sight_ = previous.sight;
+    }
     for (const Group& group : previous.groups) {
       if (group.pinned) {
         for (const DrawRef& ref : group.members) {
@@ -134,6 +141,14 @@ class Proposer {
     }
   };
 
+  static BlendSight make_sight(const ProposeTask& task) {
+    const bool looks = task.settings.blended == Blended::proved &&
+                       task.settings.blended_from == BlendedFrom::views;
+    return {looks ? task.outlook.eyes : std::vector<OrderEye>{},
+            task.outlook.profile.sorts_blended};
+  }
+  static bool needs_eyes(const Group& group) { return group.order == BlendOrder::given_eyes; }
+
   [[nodiscard]] DrawRef ref_of(DrawId id) const {
     return {survey_[id].node, survey_[id].primitive};
   }
@@ -153,7 +168,7 @@ class Proposer {
     std::optional<Candidate> best;
     for (int round = 0; round < memory_rounds; ++round) {
       items_ = make_items({scene_, survey_, keys_, families, frames_.world(), sizes_, draws,
-                           itself_, settings_, profile},
+                           itself_, settings_, profile, sight_},
                           run_);
       auto trees = make_trees(items_, frusta_, make_plan_prices(), settings_, run_);
       if (!trees) {
@@ -277,7 +292,7 @@ class Proposer {
     if (settings_.blended == Blended::proved) {
       const bool grows = settings_.cell_size_m <= 0 && settings_.repeats != Repeats::only;
       blends_.emplace(
-          scene_, survey_, items_, trees_, outlook_, frames_.world(),
+          scene_, survey_, items_, trees_, outlook_, sight_, frames_.world(),
           CutLimits{settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
           grows ? Joining::anywhere : Joining::never, overlaps_);
     }
@@ -299,7 +314,7 @@ class Proposer {
       }
       for (Arrangement& arrangement : *arrangements) {
         if (blends_) {
-          blends_->settle(settings_.min_instances, arrangement);
+          blends_->settle(settings_.min_instances, run_, arrangement);
         }
         auto made = make_candidate(std::move(arrangement), search);
         if (!made) {
@@ -361,18 +376,26 @@ class Proposer {
     plan.profile = outlook_.profile.name;
     plan.view_count = static_cast<std::uint32_t>(outlook_.views.size());
     plan.marks = make_marks(scene_, survey_, run_);
+    const BlendOrders orders(scene_, survey_, frames_.world(), sight_);
+    std::set<Vec3d> eyes;
+    std::transform(sight_.eyes.begin(), sight_.eyes.end(), std::inserter(eyes, eyes.end()),
+                   [](const OrderEye& eye) { return eye.at; });
+    const std::size_t places = eyes.size();
     const std::size_t first = decided_.groups.size();
     if (!for_each_index(plan.groups.size() - first, run_, "naming groups", [&](std::size_t g) {
           Group& group = plan.groups[first + g];
           if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
-            order_instances(scene_, survey_, frames_.world(), group);
+            order_instances(orders, survey_, group);
           }
           if (group.order != BlendOrder::as_members) {
-            group.reason += "; " + describe_order(scene_, survey_, frames_.world(), group);
+            group.reason += "; " + settle_order(orders, survey_, places, group);
           }
           plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
         })) {
       return Failure(make_cancelled());
+    }
+    if (std::any_of(plan.groups.begin(), plan.groups.end(), needs_eyes)) {
+      plan.sight = sight_;
     }
     NameGiver names(scene_);
     for (const Group& group : decided_.groups) {
@@ -453,6 +476,7 @@ class Proposer {
   const ProposeSettings& settings_;
   std::vector<ShapeSize> sizes_;  ///< by shape
   Outlook outlook_;
+  BlendSight sight_;
   const RunControl& run_;
   FrameMaker frames_;
   PlanKeys keys_;
@@ -482,7 +506,8 @@ std::string_view to_string(GroupKind kind) {
 }
 
 std::string_view to_string(BlendOrder order) {
-  constexpr std::string_view names[blend_order_count] = {"as_members", "every_eye", "any"};
+  constexpr std::string_view names[blend_order_count] = {"as_members", "every_eye", "any",
+                                                         "given_eyes"};
   return names[static_cast<std::size_t>(order)];
 }
 

@@ -260,7 +260,9 @@ class Editor {
     settings.triangle_growth = 0;
     settings.memory_growth = 0;
     settings.cell_size_m = 0;
-    const Outlook anywhere;
+    Outlook anywhere;
+    anywhere.eyes = plan_.sight.eyes;
+    anywhere.profile.sorts_blended = plan_.sight.sorting;
     Plan known;
     std::copy_if(plan_.taken_back.begin(), plan_.taken_back.end(),
                  std::back_inserter(known.taken_back), [&](const TakenBack& taken) {
@@ -360,7 +362,8 @@ class Editor {
     std::erase_if(plan_.groups, [](const Group& group) { return group.members.empty(); });
     for (Group& group : plan_.groups) {
       if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
-        order_instances(scene_, survey_, make_world_matrices(scene_), group);
+        const std::vector<Mat4d> world = make_world_matrices(scene_);
+        order_instances(BlendOrders(scene_, survey_, world, plan_.sight), survey_, group);
       }
       recount(group);
     }

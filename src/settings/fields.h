@@ -206,6 +206,9 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
       Meaning{
           "blended draws: \"keep\", merge where it is \"proved\" that no order shows, or \"merge\"",
           "--blended", "Keep blended draws, merge where no order shows, or merge them all"});
+  visit("propose", "blended_from", propose.blended_from,
+        "where a proved order of triangles is right from: \"everywhere\" alone, or else from the "
+        "\"views\"");
   visit("propose", "moving_parts", propose.moving_parts,
         "parts that move as one: \"merge\" under their moving root, or \"keep\"");
   visit("propose", "equal_materials", propose.equal_materials,
@@ -292,6 +295,10 @@ struct Words;
 template <>
 struct Words<Blended> {
   static constexpr std::array list{"keep", "proved", "merge"};
+};
+template <>
+struct Words<BlendedFrom> {
+  static constexpr std::array list{"views", "everywhere"};
 };
 template <>
 struct Words<SortBy> {

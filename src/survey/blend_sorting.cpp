@@ -7,10 +7,16 @@
 namespace wakuzume {
 
 float find_sorting_distance(const BlendSorting& sorting, const Vec3d& point, const Mat4d& view) {
-  const auto matrix = as_eigen(view);
-  const Eigen::Vector3d from = as_eigen(point) - matrix.col(3).head<3>();
-  const Eigen::Vector3d axis = -matrix.col(2).head<3>();
-  return static_cast<float>(sorting.by == SortBy::depth ? from.dot(axis.normalized())
+  const Vec3d at{view[12], view[13], view[14]};
+  return find_sorting_distance(sorting, point, at, {-view[8], -view[9], -view[10]});
+}
+
+float find_sorting_distance(const BlendSorting& sorting,
+                            const Vec3d& point,
+                            const Vec3d& at,
+                            const Vec3d& axis) {
+  const Eigen::Vector3d from = as_eigen(point) - as_eigen(at);
+  return static_cast<float>(sorting.by == SortBy::depth ? from.dot(as_eigen(axis).normalized())
                                                         : from.norm());
 }
 
