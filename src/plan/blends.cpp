@@ -209,14 +209,8 @@ std::string settle_order(const BlendOrders& orders,
   }
   const std::vector<DrawId> draws = find_draws(survey, group.members);
   const std::vector<FacingTriangle> triangles = orders.make_facing(draws);
-  if (lie_in_one_plane(triangles, orders.precision_m())) {
-    return "blended, in one plane: none hides another";
-  }
-  if (group.kind == GroupKind::instance_set) {
-    return fmt::format("blended in one order that is right from everywhere: {} instances, no cycle",
-                       group.instance_count());
-  }
-  if (orders.has_eyes() && orders.find_sequence(draws).by_eyes) {
+  const bool cluster = group.kind == GroupKind::cluster;
+  if (cluster && orders.has_eyes() && orders.find_sequence(draws).by_eyes) {
     group.order = BlendOrder::given_eyes;
     return fmt::format(
         "blended in one order that is right from {} places that were looked from: {} triangles, "
@@ -224,8 +218,12 @@ std::string settle_order(const BlendOrders& orders,
         "cycles that are seen from none of them",
         places, triangles.size());
   }
-  return fmt::format("blended in one order that is right from everywhere: {} triangles, no cycle",
-                     triangles.size());
+  if (lie_in_one_plane(triangles, orders.precision_m())) {
+    return "blended, in one plane: none hides another";
+  }
+  return fmt::format("blended in one order that is right from everywhere: {} {}, no cycle",
+                     cluster ? triangles.size() : group.instance_count(),
+                     cluster ? "triangles" : "instances");
 }
 
 std::string find_order_fault(const Scene& scene,
