@@ -60,7 +60,7 @@ Exit materials_command(const Options& options) {
   if (!plan) {
     return command.fail(plan.error());
   }
-  if (plan->routes.empty()) {
+  if (!plan->routes.shares()) {
     return command.fail(Error{ErrorCode::bad_setting,
                               "this plan leaves materials as they are; propose with --materials",
                               {options.input, ""}});

@@ -79,6 +79,11 @@ std::string print_stacks(const RoutePlan& routes) {
   return out;
 }
 
+std::string name_of(const Scene& scene, MaterialId id) {
+  const std::string& name = scene[id].name;
+  return name.empty() ? fmt::format("#{}", to_index(id)) : name;
+}
+
 std::string print_split(const Prepared& prepared) {
   if (prepared.split.nodes.empty()) {
     return "";
@@ -93,8 +98,28 @@ std::string print_split(const Prepared& prepared) {
                                     plural(rows.size(), "draw", "draws"), group_digits(pieces));
 }
 
+std::string print_cutouts(const Scene& scene, const RoutePlan& routes) {
+  if (routes.cutouts.empty()) {
+    return asks_for_cutouts(routes.settings) ? "Nothing to cut out: no blended material matches\n\n"
+                                             : "";
+  }
+  std::string out = "Cut out instead of blended\n";
+  for (const Cutout& cutout : routes.cutouts) {
+    const std::string what =
+        !cutout.obstacle.empty()
+            ? "no: " + cutout.obstacle
+            : fmt::format("{}; {:.2g} % of texels between, {:.2g} of 255 steps lost",
+                          cutout.opaque ? "opaque" : "a mask", 100 * cutout.between,
+                          cutout.lost_steps);
+    out += fmt::format(
+        "  {} {:>9}  {}\n", pad(cut(name_of(scene, cutout.material), name_columns), name_columns),
+        plural(cutout.draws, "draw", "draws"), cut(what, page_columns - name_columns - 14));
+  }
+  return out + "\n";
+}
+
 std::string print_routes(const Source& source, const RoutePlan& routes) {
-  if (routes.empty() || !source.origin) {
+  if (!routes.shares() || !source.origin) {
     return "";
   }
   std::array<std::size_t, route_count> counts{};
@@ -139,11 +164,11 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
                      pad("texels/m", 12), "why");
   for (std::size_t r = 0; r < std::min(order.size(), most_materials); ++r) {
     const MaterialRoute& route = *order[r];
-    const std::string& name = (*source.origin)[route.material].name;
-    const std::string shown = name.empty() ? fmt::format("#{}", to_index(route.material)) : name;
-    out += fmt::format("  {} {} {} {}\n", pad(cut(shown, name_columns), name_columns),
-                       pad(std::string(to_string(route.route)), 6), pad(print_density(route), 12),
-                       cut(route.reason, page_columns - name_columns - 23));
+    out +=
+        fmt::format("  {} {} {} {}\n",
+                    pad(cut(name_of(*source.origin, route.material), name_columns), name_columns),
+                    pad(std::string(to_string(route.route)), 6), pad(print_density(route), 12),
+                    cut(route.reason, page_columns - name_columns - 23));
   }
   if (order.size() > most_materials) {
     out += fmt::format("  and {} more; the plan has all of them\n", order.size() - most_materials);
@@ -154,7 +179,8 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
 }  // namespace
 
 std::string to_text(const Prepared& prepared) {
-  return print_split(prepared) + print_routes(prepared.source, prepared.routes);
+  return print_split(prepared) + print_cutouts(prepared.source.before_sharing(), prepared.routes) +
+         print_routes(prepared.source, prepared.routes);
 }
 
 }  // namespace wakuzume::cli

@@ -187,7 +187,7 @@ std::string tell_next(const Plan& plan, const Ladder& ladder) {
       draws = static_cast<double>(could.draws);
     }
   };
-  if (plan.routes.empty()) {
+  if (!plan.routes.shares()) {
     add(Rung::sharing, "--materials fewest_draws", "shares pages and layers");
   }
   if (plan.settings.blended == Blended::keep) {

@@ -30,6 +30,8 @@ struct ImageFacts {
   /// alpha is below a half.
   double alpha_between = 0;
   double alpha_low = 0;
+  /// Mean distance of alpha from the nearer of 0 and 1, in steps of 8 bits.
+  double alpha_off_steps = 0;
   /// What is lost when the picture is halved once, twice, three times: the largest and the mean
   /// square difference of a channel when it is shown as large as before, in steps of 8 bits. Set
   /// with ImageDepth::detail.

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <span>
 #include <vector>
 
 #include "wakuzume/picture_codec.h"
@@ -19,6 +20,10 @@
 ///    triangles in the same order, its vertices are split where charts end.
 /// 3. Same scene, same routes: the same scene out, without a single pixel read.
 namespace wakuzume {
+
+/// Makes masks of the materials that are to be cut out, at half of full alpha.
+/// \error plan_mismatch  cutouts of another scene
+Result<void> cut_out(std::span<const Cutout> cutouts, Scene& scene);
 
 /// The images of the pages and then of the stacks in their order: of one and channel c, or
 /// no_image.

@@ -90,6 +90,7 @@ struct MaterialSettings {
   /// What pages are written as; alpha is never put into a JPEG. \default png
   PictureType picture_type = PictureType::png;
   /// Materials by name and the route they take: "moss_*=stay". The first that matches counts.
+  /// "cutout" makes masks of blended ones first, and leaves the route open.
   std::vector<std::string> routes{};
   /// Materials by name and the scale of their tile: "sign_*=0.5". \range (0, 1]
   std::vector<std::string> scales{};
@@ -216,8 +217,24 @@ struct MaterialTakenBack {
   std::string why;  ///< one sentence
 };
 
+/// A material that somebody wants cut out where it is blended: a mask needs no order, and shares
+/// with masks.
+struct Cutout {
+  MaterialId material = no_material;
+  std::uint32_t draws = 0;
+  double between = 0;     ///< share of its texels whose alpha is neither nearly 0 nor nearly 1
+  double lost_steps = 0;  ///< by which alpha changes in the mean, in steps of 8 bits
+  bool opaque = false;    ///< nothing shows through it: it needs no mask
+  std::string obstacle;   ///< why it stays blended; empty: it does not
+};
+/// What a wish for a route says for it: "leaf_*=cutout".
+inline constexpr std::string_view cutout_word = "cutout";
+
 struct RoutePlan {
   MaterialSettings settings;
+  /// Materials that are cut out, or should have been, ascending. That is done before all else, and
+  /// what is proved then is the scene with its masks.
+  std::vector<Cutout> cutouts;
   std::vector<MaterialRoute> routes;  ///< of each material that is drawn, ascending
   std::vector<AtlasPage> pages;
   std::vector<LayerStack> stacks;
@@ -227,8 +244,10 @@ struct RoutePlan {
   std::vector<DrawRef> left_alone;
   std::vector<MaterialTakenBack> taken_back;  ///< ascending by material, one each
 
+  /// Materials may become shared ones.
+  [[nodiscard]] bool shares() const { return settings.goal != MaterialGoal::keep; }
   /// Nothing changes hands.
-  [[nodiscard]] bool empty() const { return settings.goal == MaterialGoal::keep; }
+  [[nodiscard]] bool empty() const { return !shares() && cutouts.empty(); }
   [[nodiscard]] const MaterialRoute* find(MaterialId material) const;
 };
 
@@ -239,6 +258,18 @@ struct RouteHints {
   std::span<const Viewpoint> views{};
   std::span<const MaterialTakenBack> taken_back{};  ///< ascending
 };
+
+/// Whether there is a wish for a cutout.
+bool asks_for_cutouts(const MaterialSettings& settings);
+
+/// Blended materials for which the settings' routes wish it, and what comes of that: a loss above
+/// MaterialSettings::allowed_loss is an obstacle, as is what shows through evenly.
+/// \pre `survey` is of `scene`; `images` has one entry an image, decoded
+/// \cost O(draws + materials)
+std::vector<Cutout> find_cutouts(const Scene& scene,
+                                 const Survey& survey,
+                                 std::span<const ImageFacts> images,
+                                 const MaterialSettings& settings);
 
 /// \pre `survey` is of `scene`; `images` has one entry an image, decoded
 /// \error bad_setting, cancelled

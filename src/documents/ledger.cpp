@@ -14,7 +14,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 7;
+constexpr std::uint32_t ledger_version = 8;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {

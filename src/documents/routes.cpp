@@ -104,6 +104,27 @@ void write_taken_back(ReadableJsonOut& out, const std::vector<MaterialTakenBack>
   out.end_array();
 }
 
+void write_cutouts(ReadableJsonOut& out, const std::vector<Cutout>& cutouts) {
+  out.begin_array("cutouts");
+  for (const Cutout& cutout : cutouts) {
+    JsonOut line;
+    line.begin_object();
+    line.member("material", cutout.material);
+    line.member("draws", cutout.draws);
+    line.member("between", cutout.between);
+    line.member("lost_steps", cutout.lost_steps);
+    if (cutout.opaque) {
+      line.member("opaque", true);
+    }
+    if (!cutout.obstacle.empty()) {
+      line.member("obstacle", cutout.obstacle);
+    }
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 void write_stack(ReadableJsonOut& out, const LayerStack& stack) {
   out.begin_object();
   out.member("name", stack.name);
@@ -171,6 +192,11 @@ class RoutesReader {
           return read_route(item, b, routes.routes.emplace_back());
         });
       }
+      if (key == "cutouts") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_cutout(item, b, routes.cutouts.emplace_back());
+        });
+      }
       if (key == "pages") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           return read_page(item, b, routes.pages.emplace_back());
@@ -221,6 +247,18 @@ class RoutesReader {
              : key == "lost_steps"             ? in_.read(v, a, out.lost_steps)
              : key == "reason"                 ? in_.read(v, a, out.reason)
                                                : unknown_member(in_, a);
+    });
+  }
+
+  bool read_cutout(JsonValue value, const At& at, Cutout& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "material"     ? in_.read(v, a, out.material)
+             : key == "draws"      ? in_.read(v, a, out.draws)
+             : key == "between"    ? in_.read(v, a, out.between)
+             : key == "lost_steps" ? in_.read(v, a, out.lost_steps)
+             : key == "opaque"     ? in_.read(v, a, out.opaque)
+             : key == "obstacle"   ? in_.read(v, a, out.obstacle)
+                                   : unknown_member(in_, a);
     });
   }
 
@@ -379,6 +417,9 @@ class RoutesReader {
 void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
   out.begin_object("materials");
   write_settings(out, routes.settings);
+  if (!routes.cutouts.empty()) {
+    write_cutouts(out, routes.cutouts);
+  }
   out.begin_array("routes");
   for (const MaterialRoute& route : routes.routes) {
     write_route(out, route);

@@ -63,11 +63,31 @@ Result<Source> make_source(Scene scene,
                            const RoutePlan& routes,
                            const RunControl& run) {
   auto source = split_source(std::move(scene), split, run);
-  if (!source || routes.empty()) {
+  if (!source) {
+    return source;
+  }
+  if (auto done = cut_out(routes.cutouts, source->scene); !done) {
+    return Failure(done.error());
+  }
+  if (!routes.shares()) {
     return source;
   }
   auto repainted = repaint_source(*source, routes, run);
   return repainted ? std::move(source) : Failure(repainted.error());
+}
+
+/// Blended materials become masks before anything is shared.
+Result<void> cut_materials(Prepared& prepared,
+                           const MaterialSettings& settings,
+                           const SurveySettings& rules,
+                           const RunControl& run) {
+  Scene& scene = prepared.source.scene;
+  prepared.routes.settings = settings;
+  prepared.routes.cutouts = find_cutouts(scene, prepared.survey, prepared.images, settings);
+  if (auto done = cut_out(prepared.routes.cutouts, scene); !done) {
+    return done;
+  }
+  return survey_source(prepared, rules, run);
 }
 
 Result<void> share_materials(Prepared& prepared,
@@ -77,7 +97,8 @@ Result<void> share_materials(Prepared& prepared,
                              const JobTools& tools,
                              const RunControl& run,
                              std::span<const MaterialTakenBack> taken_back) {
-  if (settings.goal == MaterialGoal::keep) {
+  const bool cuts = asks_for_cutouts(settings) && prepared.routes.cutouts.empty();
+  if (settings.goal == MaterialGoal::keep && !cuts) {
     return {};
   }
   Source& source = prepared.source;
@@ -88,6 +109,14 @@ Result<void> share_materials(Prepared& prepared,
     }
     prepared.images = std::move(*measured);
     tell(run, "measured {} images", prepared.images.size());
+  }
+  if (cuts) {
+    if (auto cut = cut_materials(prepared, settings, rules, run); !cut) {
+      return cut;
+    }
+    if (settings.goal == MaterialGoal::keep) {
+      return {};
+    }
   }
   const auto outlook = make_outlook(source.scene, prepared.survey, job);
   if (!outlook) {
@@ -102,6 +131,7 @@ Result<void> share_materials(Prepared& prepared,
     return repainted;
   }
   tell(run, "routed {} materials", routes->routes.size());
+  routes->cutouts = std::move(prepared.routes.cutouts);
   prepared.routes = std::move(*routes);
   return survey_source(prepared, rules, run);
 }

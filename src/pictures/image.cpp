@@ -202,13 +202,16 @@ void take_pixels(const Pixels& pixels, ImageFacts& facts) {
   constexpr std::uint8_t nearly = 8;
   std::size_t between = 0;
   std::size_t low = 0;
+  std::uint64_t off = 0;
   for (std::size_t a = 3; a < pixels.rgba.size(); a += 4) {
     between += pixels.rgba[a] > nearly && pixels.rgba[a] < 255 - nearly ? 1U : 0U;
     low += pixels.rgba[a] < 128 ? 1U : 0U;
+    off += std::min<std::uint8_t>(pixels.rgba[a], 255 - pixels.rgba[a]);
   }
   const double count = static_cast<double>(pixels.rgba.size() / 4);
   facts.alpha_between = static_cast<double>(between) / count;
   facts.alpha_low = static_cast<double>(low) / count;
+  facts.alpha_off_steps = static_cast<double>(off) / count;
 }
 
 ImageFacts make_facts(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits) {

@@ -111,12 +111,13 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
             "Share materials: not at all, without losing texels, or for the fewest draws"});
   visit(
       "materials", "routes", materials.routes,
-      Meaning{
-          "the route of materials by their names: \"moss_*=stay\"; fold, tint, atlas, layers, "
-          "rebake, stay",
-          "--route",
-          "Route of materials by name: fold, tint, atlas, layers, rebake, stay; may be given again",
-          "GLOB=ROUTE"});
+      Meaning{"route of materials by name, \"moss_*=stay\"; fold, tint, atlas, layers, rebake, "
+              "stay, cutout",
+              "--route",
+              "Route of materials by name: fold, tint, atlas, layers, rebake, stay, cutout; may be "
+              "given "
+              "again",
+              "GLOB=ROUTE"});
   visit(
       "materials", "scales", materials.scales,
       Meaning{"the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1",

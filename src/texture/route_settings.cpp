@@ -72,11 +72,13 @@ Result<void> validate(const MaterialSettings& settings) {
     return refuse(
         "materials.rebaked_uv_set must be from 0 to 15, or 16 for the first that is free");
   }
-  const std::string route = find_bad_entry(settings.routes, find_route);
+  const std::string route = find_bad_entry(settings.routes, [](std::string_view word) {
+    return word == cutout_word || find_route(word);
+  });
   if (!route.empty()) {
     return refuse(
         fmt::format("materials.routes has '{}'; write a glob over names of materials, =, "
-                    "and one of fold, tint, atlas, layers, rebake, stay",
+                    "and one of fold, tint, atlas, layers, rebake, stay, cutout",
                     route));
   }
   const std::string scale = find_bad_entry(settings.scales, find_scale);
