@@ -330,6 +330,62 @@ TEST(Blends, MergeOnlyWhereNoViewSeesAnotherOrder) {
   EXPECT_EQ(out.built.scene.nodes.size(), 3U);
 }
 
+/// Two red panes before and behind the middle of a hall, and clear ones at its ends which are drawn
+/// together at that middle: as one draw the red ones would be drawn before the far clear one.
+struct RedPanes {
+  RedPanes() {
+    const MaterialId glass = add_glass(builder, "red");
+    builder.scene.materials[to_index(glass)].base_color = {0.8, 0.1, 0.1, 0.6};
+    const MeshId mesh = builder.add_mesh("red", test::make_square(), glass);
+    builder.add_node("red_far", mesh, test::at(0.2, 0, 4));
+    builder.add_node("red_near", mesh, test::at(-0.2, 0, 12));
+    clear = builder.add_mesh("clear", test::make_square(), add_glass(builder, "clear"));
+  }
+  test::SceneBuilder builder;
+  MeshId clear = no_mesh;
+  std::vector<Viewpoint> front{make_viewpoint("front", {1, 0.5, 30}, {1, 0.5, 0})};
+};
+
+TEST(Blends, StayApartBesideAPinnedGroupThatWouldHideThem) {
+  RedPanes red;
+  red.builder.add_node("clear_far", red.clear, test::at(0, 0, 0));
+  red.builder.add_node("clear_near", red.clear, test::at(3, 0, 20));
+  const Scene scene = red.builder.finish();
+  const Survey found = *survey(scene);
+  const auto forced = propose(scene, found, {.repeats = Repeats::merge, .blended = Blended::merge});
+  ASSERT_TRUE(forced);
+  Plan plan = *forced;
+  plan.settings = merging;
+  std::erase_if(plan.groups, [&](const Group& group) {
+    return scene[group.members[0].node].mesh != red.clear;
+  });
+  ASSERT_EQ(plan.groups.size(), 1U);
+  plan.groups[0].pinned = true;
+  plan.groups[0].order = BlendOrder::every_eye;
+  for (const std::uint32_t node : {0U, 1U}) {
+    plan.kept.push_back({{make_id<NodeId>(node), 0}, KeepReason::blended});
+  }
+  const auto planned = revise(scene, found, plan, merging, {.views = red.front});
+  ASSERT_TRUE(planned) << to_string(planned.error());
+  EXPECT_EQ(planned->groups.size(), 1U);
+  EXPECT_EQ(planned->kept.size(), 2U);
+}
+
+TEST(Blends, StayApartBesideInstancesThatWouldHideThem) {
+  for (const bool instanced : {false, true}) {
+    RedPanes red;
+    if (instanced) {
+      const NodeId set = red.builder.add_node("clear", red.clear);
+      red.builder.scene.nodes[to_index(set)].instancing.ensure().attributes = {
+          {"TRANSLATION", red.builder.add_stream(std::vector<float>{0, 0, 0, 3, 0, 20},
+                                                 ElementType::vec3, ComponentType::f32)}};
+    }
+    const Scene scene = red.builder.finish();
+    const Outcome out = work_out(scene, merging, {.views = red.front});
+    EXPECT_EQ(out.plan.groups.size(), instanced ? 0U : 1U);
+  }
+}
+
 TEST(Blends, AreNotMergedInAnEditedPlanWithoutAnOrder) {
   test::SceneBuilder builder;
   const MaterialId glass = add_glass(builder, "glass");

@@ -101,6 +101,7 @@ class OverlapFinder {
       }
     }
     number_colors();
+    place_all();
   }
 
   Result<std::vector<std::vector<Overlap>>> find(const RunControl& run) {
@@ -142,6 +143,24 @@ class OverlapFinder {
     });
   }
 
+  /// Where each draw is drawn: its node's place, or those of its instances.
+  void place_all() {
+    places_.resize(survey_.draws.size());
+    for (const auto* list : {&blended_, &opaque_}) {
+      for (const std::uint32_t d : *list) {
+        const Node& node = scene_[survey_.draws[d].node];
+        const Mat4d& own = world_[to_index(survey_.draws[d].node)];
+        if (!node.instancing) {
+          places_[d].push_back(own);
+          continue;
+        }
+        for (const Trs& trs : make_instance_transforms(scene_, node)) {
+          places_[d].push_back(make_product(own, make_matrix(trs)));
+        }
+      }
+    }
+  }
+
   /// Draws of one plain colour get one number, others none.
   void number_colors() {
     std::map<std::vector<double>, std::uint32_t> known;
@@ -168,9 +187,14 @@ class OverlapFinder {
 
   /// Calls `visit(pixel, nearness)` for what a draw covers.
   template <class Visit>
-  void cover(const Raster& raster, const Draw& draw, const Visit& visit) const {
+  void cover(const Raster& raster, std::uint32_t d, const Visit& visit) const {
+    for (const Mat4d& world : places_[d]) {
+      cover(raster, survey_.draws[d], world, visit);
+    }
+  }
+  template <class Visit>
+  void cover(const Raster& raster, const Draw& draw, const Mat4d& world, const Visit& visit) const {
     const Soup& soup = soups_[to_index(draw.shape)];
-    const Mat4d& world = world_[to_index(draw.node)];
     const Eigen::Matrix4d matrix = raster.to_view() * as_eigen(world);
     std::vector<Eigen::Vector3d> points(soup.positions.size() / 3);
     for (std::size_t v = 0; v < points.size(); ++v) {
@@ -193,8 +217,8 @@ class OverlapFinder {
     std::vector<Fragment> all;
     for (const std::uint32_t d : blended_) {
       const Draw& draw = survey_.draws[d];
-      if (draw.instances == 1 && sees_box(frustum, draw.box)) {
-        cover(raster, draw, [&](std::uint32_t pixel, double nearness) {
+      if (sees_box(frustum, draw.box)) {
+        cover(raster, d, [&](std::uint32_t pixel, double nearness) {
           all.push_back({pixel, d, nearness});
         });
       }
@@ -230,9 +254,8 @@ class OverlapFinder {
     }
     for (const std::uint32_t d : opaque_) {
       const Draw& draw = survey_.draws[d];
-      if (draw.instances == 1 && sees_box(frustum, draw.box) &&
-          tiles.any(raster.find_rect(draw.box))) {
-        cover(raster, draw, [&](std::uint32_t pixel, double nearness) {
+      if (sees_box(frustum, draw.box) && tiles.any(raster.find_rect(draw.box))) {
+        cover(raster, d, [&](std::uint32_t pixel, double nearness) {
           nearest[pixel] = std::max(nearest[pixel], nearness);
         });
       }
@@ -290,7 +313,8 @@ class OverlapFinder {
   const Survey& survey_;
   std::span<const Mat4d> world_;
   std::span<const Viewpoint> views_;
-  std::vector<Soup> soups_;  ///< by shape
+  std::vector<Soup> soups_;                 ///< by shape
+  std::vector<std::vector<Mat4d>> places_;  ///< by draw
   std::vector<std::uint32_t> blended_;
   std::vector<std::uint32_t> opaque_;
   std::vector<std::uint32_t> color_of_;  ///< by draw

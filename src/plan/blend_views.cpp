@@ -52,7 +52,8 @@ BlendViews::BlendViews(const Scene& scene,
                        const std::vector<Mat4d>& world,
                        const CutLimits& limits,
                        Joining joining,
-                       std::span<const std::vector<Overlap>> overlaps)
+                       std::span<const std::vector<Overlap>> overlaps,
+                       std::span<const Group> decided)
     : scene_(scene),
       survey_(survey),
       items_(items),
@@ -75,14 +76,10 @@ BlendViews::BlendViews(const Scene& scene,
   }
   tight_.resize(items.items.size());
   for (const std::uint32_t i : blended_) {
-    const Draw& draw = survey[draw_of(i)];
-    std::vector<FacingTriangle> triangles;
-    add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)], 0, 0, triangles);
-    for (const FacingTriangle& triangle : triangles) {
-      for (const Vec3d& corner : triangle.corners) {
-        tight_[i].include(corner);
-      }
-    }
+    tight_[i] = find_tight_box(survey[draw_of(i)]);
+  }
+  for (const Group& group : decided) {
+    add_fixed(group);
   }
   for (std::uint32_t n = 0; n < trees.by_key.nodes.size(); ++n) {
     if (trees.by_key.nodes[n].leaf()) {
@@ -96,6 +93,34 @@ BlendViews::BlendViews(const Scene& scene,
       overlaps_of_[overlaps[v][o].before].emplace_back(v, o);
     }
   }
+}
+
+Box3d BlendViews::find_tight_box(const Draw& draw) const {
+  std::vector<FacingTriangle> triangles;
+  add_facing(scene_, {draw.node, draw.primitive}, world_[to_index(draw.node)], 0, 0, triangles);
+  Box3d box;
+  for (const FacingTriangle& triangle : triangles) {
+    for (const Vec3d& corner : triangle.corners) {
+      box.include(corner);
+    }
+  }
+  return box;
+}
+
+void BlendViews::add_fixed(const Group& group) {
+  std::vector<DrawId> draws = find_draws(survey_, group.members);
+  if (!survey_[draws.front()].blended) {
+    return;
+  }
+  Part part{group.kind == GroupKind::cluster ? Grouping::cluster : Grouping::set};
+  part.fixed = true;
+  for (const DrawId id : draws) {
+    part.box.include(group.kind == GroupKind::cluster ? find_tight_box(survey_[id])
+                                                      : survey_[id].box);
+  }
+  const bool at_origin = outlook_.profile.sorts_blended.at == SortAt::origin;
+  part.point = at_origin || part.box.empty() ? group.pivot : part.box.centre();
+  fixed_.emplace_back(std::move(part), std::move(draws));
 }
 
 /// Where its result will be sorted: a group's origin is the centre of its box.
@@ -122,6 +147,12 @@ BlendViews::Parts BlendViews::list_parts(const Arrangement& arrangement) const {
   for (auto& [key, items] : groups) {
     parts.list.push_back({key.first, key.second, std::move(items)});
     place(parts, static_cast<std::uint32_t>(parts.list.size() - 1));
+  }
+  for (const auto& [part, draws] : fixed_) {
+    for (const DrawId id : draws) {
+      parts.of_draw[to_index(id)] = static_cast<std::uint32_t>(parts.list.size());
+    }
+    parts.list.push_back(part);
   }
   return parts;
 }
@@ -161,9 +192,13 @@ std::vector<bool> BlendViews::find_wrong(const Parts& parts) const {
         continue;
       }
       const auto extent = [&](std::uint32_t part) {
-        return part == no_index ? -1 : find_diagonal(parts.list[part].box);
+        const bool whole = part == no_index || parts.list[part].fixed;
+        return whole ? -1 : find_diagonal(parts.list[part].box);
       };
-      out[extent(behind) > extent(before) ? behind : before] = true;
+      const double most = std::max(extent(behind), extent(before));
+      if (most >= 0) {
+        out[extent(before) == most ? before : behind] = true;
+      }
     }
   }
   return out;

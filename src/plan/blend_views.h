@@ -24,6 +24,7 @@ enum class Joining : std::uint8_t { anywhere, never };
 class BlendViews {
  public:
   /// All are borrowed. \param overlaps  by view of the outlook
+  /// \param decided  groups that stay as they are
   BlendViews(const Scene& scene,
              const Survey& survey,
              const Items& items,
@@ -33,7 +34,8 @@ class BlendViews {
              const std::vector<Mat4d>& world,
              const CutLimits& limits,
              Joining joining,
-             std::span<const std::vector<Overlap>> overlaps);
+             std::span<const std::vector<Overlap>> overlaps,
+             std::span<const Group> decided);
 
   /// Halves groups until no view sees two layers in a wrong order that the source has right; then
   /// joins clusters and single draws of a key again where that holds for both together and they
@@ -49,7 +51,8 @@ class BlendViews {
     std::uint32_t node = no_index;
     std::vector<std::uint32_t> items{};
     Box3d box{};
-    Vec3d point{};  ///< by which it is sorted
+    Vec3d point{};       ///< by which it is sorted
+    bool fixed = false;  ///< it was decided before, and has no items
   };
   struct Parts {
     std::vector<Part> list;
@@ -60,6 +63,8 @@ class BlendViews {
   [[nodiscard]] DrawId draw_of(std::uint32_t item) const {
     return items_.parts_of(items_.items[item]).front();
   }
+  void add_fixed(const Group& group);
+  [[nodiscard]] Box3d find_tight_box(const Draw& draw) const;
   [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
   void place(Parts& parts, std::uint32_t part) const;
   [[nodiscard]] bool is_kept(const Overlap& overlap,
@@ -111,7 +116,8 @@ class BlendViews {
   std::map<std::vector<std::pair<Grouping, std::uint32_t>>,
            std::vector<std::pair<Grouping, std::uint32_t>>>
       settled_;
-  std::map<ContentHash, bool, LessHash> known_orders_;  ///< by the draws of a union
+  std::map<ContentHash, bool, LessHash> known_orders_;       ///< by the draws of a union
+  std::vector<std::pair<Part, std::vector<DrawId>>> fixed_;  ///< blended groups that stay
   std::vector<std::uint32_t> leaves_;  ///< by item: a node of the keys' forest that is its own
   std::vector<Box3d> tight_;   ///< by item: around its corners, as that of a merged result is
   std::vector<Vec3d> points_;  ///< by draw: by which it is sorted today
