@@ -77,8 +77,8 @@ Scene make_panes(std::uint32_t seed, int count, bool two_sided) {
 
 /// The triangles of a result's primitive as they are drawn, in the world.
 std::vector<FacingTriangle> list_drawn(const Scene& scene, const LedgerResult& result) {
-  const Node& node = scene[result.node];
-  const Primitive& primitive = scene[node.mesh].primitives[result.primitive];
+  const Mat4d world = make_world_matrices(scene)[to_index(result.node)];
+  const Primitive& primitive = scene[scene[result.node].mesh].primitives[result.primitive];
   const std::vector<float> positions = make_floats(scene, primitive.find("POSITION"));
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
   std::vector<FacingTriangle> out;
@@ -86,8 +86,11 @@ std::vector<FacingTriangle> list_drawn(const Scene& scene, const LedgerResult& r
     FacingTriangle& triangle = out.emplace_back();
     for (std::size_t c = 0; c < 3; ++c) {
       for (std::size_t k = 0; k < 3; ++k) {
-        triangle.corners[c][k] =
-            static_cast<double>(positions[3 * list[i + c] + k]) + node.trs.translation[k];
+        const auto row = [&](std::size_t column) { return world[4 * column + k]; };
+        triangle.corners[c][k] = row(3);
+        for (std::size_t j = 0; j < 3; ++j) {
+          triangle.corners[c][k] += row(j) * static_cast<double>(positions[3 * list[i + c] + j]);
+        }
       }
     }
   }
@@ -356,9 +359,8 @@ TEST(Blends, StayApartBesideAPinnedGroupThatWouldHideThem) {
   ASSERT_TRUE(forced);
   Plan plan = *forced;
   plan.settings = merging;
-  std::erase_if(plan.groups, [&](const Group& group) {
-    return scene[group.members[0].node].mesh != red.clear;
-  });
+  std::erase_if(plan.groups,
+                [&](const Group& group) { return scene[group.members[0].node].mesh != red.clear; });
   ASSERT_EQ(plan.groups.size(), 1U);
   plan.groups[0].pinned = true;
   plan.groups[0].order = BlendOrder::every_eye;
@@ -384,6 +386,82 @@ TEST(Blends, StayApartBesideInstancesThatWouldHideThem) {
     const Outcome out = work_out(scene, merging, {.views = red.front});
     EXPECT_EQ(out.plan.groups.size(), instanced ? 0U : 1U);
   }
+}
+
+/// Rays from anywhere through all that is drawn, each thing sorted by the distance of the middle of
+/// its box: without views, layers of a group and of anything else come in their order.
+TEST(Blends, WithoutViewsAreCellsWhereAnEngineSortsByDistance) {
+  std::size_t groups = 0;
+  std::size_t pairs = 0;
+  for (std::uint32_t seed = 0; seed < 30; ++seed) {
+    test::SceneBuilder builder;
+    std::vector<MeshId> meshes;
+    for (const char* name : {"clear", "red"}) {
+      const MaterialId glass = add_glass(builder, name);
+      builder.scene.materials[to_index(glass)].base_color[0] = meshes.empty() ? 1 : 0.5;
+      meshes.push_back(builder.add_mesh(name, test::make_square(), glass));
+    }
+    std::mt19937 random(seed);
+    for (int p = 0; p < 24; ++p) {
+      builder.add_node(
+          "pane" + std::to_string(p), meshes[random() % 2],
+          turned(static_cast<int>(random() % 2),
+                 {2.5 * (p % 6), 0.1 * static_cast<double>(random() % 5), 2.5 * (p / 6)}));
+    }
+    const Scene scene = builder.finish();
+    Outlook outlook;
+    outlook.profile.sorts_blended.by = SortBy::distance;
+    const Outcome out = work_out(scene, merging, outlook);
+    expect_proved(scene, out.built);
+    const Survey found = *survey(out.built.scene);
+    std::vector<FacingTriangle> all;
+    std::vector<Vec3d> points;
+    std::set<std::uint32_t> merged;
+    for (const Draw& draw : found.draws) {
+      const auto owner = static_cast<std::uint32_t>(points.size());
+      LedgerResult result;
+      result.node = draw.node;
+      result.primitive = draw.primitive;
+      std::vector<FacingTriangle> own = list_drawn(out.built.scene, result);
+      for (FacingTriangle& triangle : own) {
+        triangle.owner = owner;
+      }
+      if (own.size() > 2) {
+        merged.insert(owner);
+      }
+      all.insert(all.end(), own.begin(), own.end());
+      points.push_back(draw.box.centre());
+    }
+    for (std::size_t g = 0; g < out.plan.groups.size(); ++g) {
+      const bool cell =
+          out.plan.groups[g].reason.find("in cells: right by distance") != std::string::npos;
+      groups += cell ? 1 : 0;
+    }
+    std::uniform_real_distribution<double> place(-10, 25);
+    std::uniform_real_distribution<double> share(0, 0.5);
+    for (int r = 0; r < 2'000; ++r) {
+      const Vec3d eye{place(random), place(random) / 5, place(random)};
+      const auto& [a, b, c] = all[random() % all.size()].corners;
+      const Vec3d through =
+          test::add(a, test::add(test::scale(test::subtract(b, a), share(random)),
+                                 test::scale(test::subtract(c, a), share(random))));
+      const auto layers = test::find_layers(all, eye, test::subtract(through, eye));
+      for (std::size_t l = 1; l < layers.size(); ++l) {
+        const std::uint32_t near = all[layers[l - 1].triangle].owner;
+        const std::uint32_t far = all[layers[l].triangle].owner;
+        if (near != far && merged.count(near) + merged.count(far) > 0) {
+          const auto distance = [&](std::uint32_t owner) {
+            const Vec3d off = test::subtract(points[owner], eye);
+            return test::dot(off, off);
+          };
+          ++pairs;
+          ASSERT_LT(distance(near), distance(far)) << seed;
+        }
+      }
+    }
+  }
+  EXPECT_GT(groups, 30U);
+  EXPECT_GT(pairs, 5'000U);
 }
 
 TEST(Blends, AreNotMergedInAnEditedPlanWithoutAnOrder) {

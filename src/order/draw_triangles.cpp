@@ -15,6 +15,8 @@ namespace wakuzume {
 namespace {
 
 constexpr double float_precision = 1.2e-7;
+/// Of more triangles it is not asked whether they never hide each other.
+constexpr std::uint64_t most_asked = 2'000;
 
 const Primitive& primitive_of(const Scene& scene, const DrawRef& draw) {
   return scene[scene[draw.node].mesh].primitives[draw.primitive];
@@ -74,18 +76,6 @@ std::vector<std::uint32_t> find_anchors(const Survey& survey,
     }
   }
   return out;
-}
-
-/// Within which corners of a scene's blended draws are where they should be: the rounding of floats
-/// at their extent.
-double find_order_precision(const Survey& survey) {
-  Box3d box;
-  for (const Draw& draw : survey.draws) {
-    if (draw.blended) {
-      box.include(draw.box);
-    }
-  }
-  return std::max(1e-9, float_precision * box.largest_extent());
 }
 
 Vec3d find_sorting_point(const Draw& draw, std::span<const Mat4d> world, SortAt at) {
@@ -156,6 +146,28 @@ void add_facing(const Scene& scene,
   }
 }
 
+Box3d find_tight_box(const Scene& scene, const Draw& draw, std::span<const Mat4d> world) {
+  std::vector<FacingTriangle> triangles;
+  add_facing(scene, {draw.node, draw.primitive}, world[to_index(draw.node)], 0, 0, triangles);
+  Box3d box;
+  for (const FacingTriangle& triangle : triangles) {
+    for (const Vec3d& corner : triangle.corners) {
+      box.include(corner);
+    }
+  }
+  return box;
+}
+
+double find_order_precision(const Survey& survey) {
+  Box3d box;
+  for (const Draw& draw : survey.draws) {
+    if (draw.blended) {
+      box.include(draw.box);
+    }
+  }
+  return std::max(1e-9, float_precision * box.largest_extent());
+}
+
 std::vector<Vec3d> find_sorting_points(const Survey& survey,
                                        std::span<const Mat4d> world,
                                        SortAt at) {
@@ -187,6 +199,32 @@ std::vector<FacingTriangle> BlendOrders::make_facing(std::span<const DrawId> dra
                static_cast<std::uint32_t>(d / parts), parts == 1 ? anchors[d] : no_index, out);
   }
   return out;
+}
+
+bool BlendOrders::are_free(std::span<const DrawId> a, std::span<const DrawId> b) const {
+  std::vector<DrawRef> refs;
+  std::uint64_t count = 0;
+  for (const auto& list : {a, b}) {
+    for (const DrawId id : list) {
+      refs.push_back({survey_[id].node, survey_[id].primitive});
+      count += survey_[id].triangles;
+    }
+  }
+  if (count > most_asked) {
+    return false;
+  }
+  const auto is_right = [&](std::span<const DrawId> first, std::span<const DrawId> second) {
+    std::vector<FacingTriangle> triangles;
+    for (const auto& [list, owner] : {std::pair(first, 0U), std::pair(second, 1U)}) {
+      for (const DrawId id : list) {
+        const Draw& draw = survey_[id];
+        add_facing(scene_, {draw.node, draw.primitive}, world_[to_index(draw.node)], owner,
+                   no_index, triangles);
+      }
+    }
+    return find_misplaced(triangles, {OrderUnit::owner, precision_m_}) == no_index;
+  };
+  return is_one_color(scene_, refs) || (is_right(a, b) && is_right(b, a));
 }
 
 std::vector<Vec3d> BlendOrders::list_points(std::span<const DrawId> draws) const {

@@ -18,6 +18,13 @@ bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw);
 /// All layers of these draws look alike, so that their order does not show.
 bool is_one_color(const Scene& scene, std::span<const DrawRef> draws);
 
+/// Around the corners of a draw, as a box of its own would be in a merged result.
+Box3d find_tight_box(const Scene& scene, const Draw& draw, std::span<const Mat4d> world);
+
+/// Within which corners of a scene's blended draws are where they should be: the rounding of floats
+/// at their extent.
+double find_order_precision(const Survey& survey);
+
 /// Where draws are sorted, by draw of the survey.
 std::vector<Vec3d> find_sorting_points(const Survey& survey,
                                        std::span<const Mat4d> world,
@@ -37,6 +44,8 @@ class BlendOrders {
   [[nodiscard]] std::vector<FacingTriangle> make_facing(std::span<const DrawId> draws,
                                                         std::size_t parts = 1) const;
   [[nodiscard]] bool has_eyes() const { return !sight_.eyes.empty(); }
+  /// Whether it never shows which of the two is drawn first. Of very large ones that is not asked.
+  [[nodiscard]] bool are_free(std::span<const DrawId> a, std::span<const DrawId> b) const;
   /// An order of the triangles of all.
   [[nodiscard]] DrawSequence find_sequence(std::span<const DrawId> draws) const;
   /// Which of them have one together. \param triangles  those of the draws, one owner each

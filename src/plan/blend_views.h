@@ -37,7 +37,8 @@ class BlendViews {
              std::span<const std::vector<Overlap>> overlaps,
              std::span<const Group> decided);
 
-  /// Halves groups until no view sees two layers in a wrong order that the source has right; then
+  /// Halves groups until no view sees two layers in a wrong order that the source has right, or
+  /// without views, where an engine sorts by distance, until they are cells; then with views
   /// joins clusters and single draws of a key again where that holds for both together and they
   /// have one order, and where it is cheaper.
   /// \cost O(overlaps) for each time that groups are halved; and for each draw, that of a sequence
@@ -64,7 +65,6 @@ class BlendViews {
     return items_.parts_of(items_.items[item]).front();
   }
   void add_fixed(const Group& group);
-  [[nodiscard]] Box3d find_tight_box(const Draw& draw) const;
   [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
   void place(Parts& parts, std::uint32_t part) const;
   [[nodiscard]] bool is_kept(const Overlap& overlap,
@@ -72,6 +72,8 @@ class BlendViews {
                              const Vec3d& behind,
                              const Vec3d& before) const;
   [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
+  [[nodiscard]] bool has_cells() const;
+  [[nodiscard]] std::vector<bool> find_outside_cells(const Parts& parts) const;
   void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
   void add_singles(const Arrangement& arrangement, Parts& parts) const;
   using Near = std::tuple<double, std::uint32_t, std::uint32_t>;  ///< metres, two parts

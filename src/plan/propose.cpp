@@ -15,6 +15,7 @@
 
 #include "cost/shadows.h"
 #include "plan/arrange.h"
+#include "plan/blend_cells.h"
 #include "plan/blend_views.h"
 #include "plan/blends.h"
 #include "plan/check.h"
@@ -382,13 +383,15 @@ class Proposer {
                    [](const OrderEye& eye) { return eye.at; });
     const std::size_t places = eyes.size();
     const std::size_t first = decided_.groups.size();
+    const std::vector<bool> cells = find_cells_of(plan);
     if (!for_each_index(plan.groups.size() - first, run_, "naming groups", [&](std::size_t g) {
           Group& group = plan.groups[first + g];
           if (group.kind == GroupKind::instance_set && group.order == BlendOrder::every_eye) {
             order_instances(orders, survey_, group);
           }
           if (group.order != BlendOrder::as_members) {
-            group.reason += "; " + settle_order(orders, survey_, places, group);
+            group.reason += "; " + settle_order(orders, survey_, places, group) +
+                            describe_among(cells[first + g]);
           }
           plan.groups[first + g].id = make_group_id(plan.groups[first + g]);
         })) {
@@ -410,6 +413,23 @@ class Proposer {
     }
     record_families(families, plan);
     return {};
+  }
+
+  /// By group: all that is blended is sorted right around it, from everywhere.
+  [[nodiscard]] std::vector<bool> find_cells_of(const Plan& plan) const {
+    const BlendSorting& sorting = outlook_.profile.sorts_blended;
+    const bool proved = settings_.blended == Blended::proved && sorting.by == SortBy::distance;
+    return proved ? find_cells(scene_, survey_, frames_.world(), sorting.at, plan)
+                  : std::vector<bool>(plan.groups.size(), false);
+  }
+
+  /// Why a group is sorted well among all else that is blended.
+  [[nodiscard]] std::string describe_among(bool cell) const {
+    return cell ? "; among others in cells: right by distance"
+           : outlook_.views.empty()
+               ? ""
+               : fmt::format("; among others as good as one by one in {} views",
+                             outlook_.views.size());
   }
 
   /// Clusters of one place become primitives of one object: under one moving root, or in one cell
