@@ -188,7 +188,10 @@ std::string tell_next(const Plan& plan, const Ladder& ladder) {
     }
   };
   if (!plan.routes.shares()) {
-    add(Rung::sharing, "--materials fewest_draws", "shares pages and layers");
+    add(plan.settings.blended == Blended::keep     ? Rung::sharing
+        : plan.settings.blended == Blended::proved ? Rung::ordering
+                                                   : Rung::blending,
+        "--materials fewest_draws", "shares pages and layers");
   }
   if (plan.settings.blended == Blended::keep) {
     add(Rung::ordering, "--blended proved", "merges blends where no order shows");

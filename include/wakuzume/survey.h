@@ -102,6 +102,16 @@ struct DrawRef {
   auto operator<=>(const DrawRef&) const = default;
 };
 
+/// What is drawn. \param shown  anything that names a primitive and its mesh, or else a node
+template <class Shown>
+const Primitive& primitive_of(const Scene& scene, const Shown& shown) {
+  if constexpr (requires { shown.mesh; }) {
+    return scene[shown.mesh].primitives[shown.primitive];
+  } else {
+    return scene[scene[shown.node].mesh].primitives[shown.primitive];
+  }
+}
+
 /// Every draw of a scene: nodes in table order, primitives in mesh order. A node counts when a glTF
 /// scene shows it (or the file has none), a primitive when it has positions and something to draw.
 std::vector<DrawRef> make_draw_list(const Scene& scene);

@@ -38,6 +38,11 @@ struct Viewpoint {
   double zfar_m = 0;  ///< 0: infinite (perspective only)
 };
 
+/// Width by height of its pictures.
+inline double find_aspect(const Viewpoint& view) {
+  return view.perspective ? view.aspect : view.xmag / view.ymag;
+}
+
 struct ViewSettings {
   /// Samples and overviews beside the cameras of the scene. \range [0, 65536]
   std::uint32_t count = 32;

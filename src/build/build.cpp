@@ -204,9 +204,8 @@ class Builder {
   /// Merged primitives and meshes carry the extras that all their draws agree on.
   Primitive make_merged_primitive(const std::vector<DrawRef>& draws, const ClusterMerge& merge) {
     Primitive primitive = merge.add_to(built_.scene, geometry_.block());
-    primitive.extra = make_common_extra(draws, [&](const DrawRef& ref) {
-      return extras_of(source_[source_[ref.node].mesh].primitives[ref.primitive].extra);
-    });
+    primitive.extra = make_common_extra(
+        draws, [&](const DrawRef& ref) { return extras_of(primitive_of(source_, ref).extra); });
     return primitive;
   }
   [[nodiscard]] Boxed<Extra> make_mesh_extra(const std::vector<DrawRef>& draws) const {
@@ -302,7 +301,7 @@ class Builder {
         set_range(row, geometry_.merge(merge).members()[m % parts]);
       } else {
         const DrawRef& ref = group.prototype.front();
-        const Primitive& primitive = source_[source_[ref.node].mesh].primitives[ref.primitive];
+        const Primitive& primitive = primitive_of(source_, ref);
         row.index_count = count_list_indices(source_, primitive);
         row.vertex_count = count_vertices(source_, primitive);
       }

@@ -126,7 +126,7 @@ bool holds_range(const Scene& built, const LedgerRow& row) {
 }
 
 bool holds_order(const Scene& built, const LedgerResult& result) {
-  const Primitive& primitive = built[built[result.node].mesh].primitives[result.primitive];
+  const Primitive& primitive = primitive_of(built, result);
   if (result.order.empty()) {
     return true;
   }

@@ -51,7 +51,7 @@ void PlanGeometry::adjust_groups(const std::set<std::size_t>& assets) {
       Group& own = adjusted_.try_emplace(g, group).first->second;
       const DrawRef& ref = group.members.front();
       own.tint.clear();
-      own.material = source_[source_[ref.node].mesh].primitives[ref.primitive].material;
+      own.material = primitive_of(source_, ref).material;
     }
     if (assets.contains(g) && settings_.asset_pivot != PivotAt::world_origin) {
       const Box3d box = make_prototype_box(survey_, frames_.world(), group);

@@ -42,7 +42,7 @@ InstanceLane make_tint_lane(const Scene& scene,
   lane.element = bytes ? ElementType::vec4 : color ? ElementType::vec3 : ElementType::scalar;
   for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
     const DrawRef& ref = group.members[m];
-    const MaterialId id = scene[scene[ref.node].mesh].primitives[ref.primitive].material;
+    const MaterialId id = primitive_of(scene, ref).material;
     const Vec3d tint = find_tint(id == no_material ? Material{} : scene[id], group.tint);
     lane.values.insert(lane.values.end(), tint.begin(), tint.begin() + (color || bytes ? 3 : 1));
     if (bytes) {

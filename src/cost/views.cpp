@@ -185,7 +185,7 @@ class PlaceFinder {
       const Shape& shape = survey_[draw.shape];
       const auto number =
           static_cast<std::uint32_t>(chance() * static_cast<double>(shape.triangles));
-      auto corners = find_triangle(scene_, scene_[draw.mesh].primitives[draw.primitive], number);
+      auto corners = find_triangle(scene_, primitive_of(scene_, draw), number);
       const Mat4d matrix = make_world_matrix(scene_, draw.node);
       for (Eigen::Vector3d& corner : corners) {
         corner = (as_eigen(matrix) * corner.homogeneous()).head<3>();

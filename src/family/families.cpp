@@ -15,10 +15,6 @@
 namespace wakuzume {
 namespace {
 
-const Primitive& primitive_of(const Scene& scene, const Shape& shape) {
-  return scene[shape.mesh].primitives[shape.primitive];
-}
-
 /// Distinct contents that have the same counts: only among these can there be families.
 using Bucket = std::vector<std::uint32_t>;  ///< ascending FamilyId of the survey
 

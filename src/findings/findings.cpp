@@ -120,7 +120,7 @@ std::vector<DrawId> FindingCollector::draws_of(const std::vector<ShapeId>& shape
 }
 
 const Primitive& FindingCollector::primitive_of(const Shape& shape) const {
-  return scene[shape.mesh].primitives[shape.primitive];
+  return wakuzume::primitive_of(scene, shape);
 }
 
 std::string_view to_string(FindingCode code) {

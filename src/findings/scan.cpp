@@ -117,7 +117,7 @@ ShapeScan scan_shape(const Scene& scene, const Shape& shape, CountParts parts) {
   if (shape.topology != Topology::triangles) {
     return scan;
   }
-  const Primitive& primitive = scene[shape.mesh].primitives[shape.primitive];
+  const Primitive& primitive = primitive_of(scene, shape);
   const TriangleSource source(scene, primitive);
   const std::vector<std::uint32_t>& indices = source.indices();
   const std::vector<float> positions = source.make_values("POSITION");

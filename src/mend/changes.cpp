@@ -88,7 +88,7 @@ Changes find_changes(const Scene& origin, const Ledger& earlier, const Ledger& l
   const std::vector<ContentHash> is = hash_results(later);
   for (std::size_t r = 0; r < later.rows.size(); ++r) {
     const DrawRef& draw = later.rows[r].source;
-    const MaterialId material = origin[origin[draw.node].mesh].primitives[draw.primitive].material;
+    const MaterialId material = primitive_of(origin, draw).material;
     if (r >= was.size() || earlier.rows[r].source != draw || was[r] != is[r] ||
         (material != no_material && !same[to_index(material)])) {
       out.draws.push_back(draw);

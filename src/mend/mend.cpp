@@ -39,7 +39,7 @@ class MendFinder {
 
  private:
   [[nodiscard]] MaterialId material_of(const DrawRef& draw) const {
-    return origin_[origin_[draw.node].mesh].primitives[draw.primitive].material;
+    return primitive_of(origin_, draw).material;
   }
 
   [[nodiscard]] bool is_blended(const Rejection& rejection) const {

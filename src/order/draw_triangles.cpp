@@ -18,10 +18,6 @@ constexpr double float_precision = 1.2e-7;
 /// Of more triangles it is not asked whether they never hide each other.
 constexpr std::uint64_t most_asked = 2'000;
 
-const Primitive& primitive_of(const Scene& scene, const DrawRef& draw) {
-  return scene[scene[draw.node].mesh].primitives[draw.primitive];
-}
-
 /// Unlit, without a texture or colours: what is seen is its factor.
 bool is_plain_color(const Scene& scene, const Primitive& primitive) {
   if (primitive.material == no_material || primitive.find("COLOR_0") != no_stream) {

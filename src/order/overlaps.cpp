@@ -35,7 +35,7 @@ struct Soup {
 
 Soup make_soup(const Scene& scene, const Shape& shape) {
   Soup out;
-  const Primitive& primitive = scene[shape.mesh].primitives[shape.primitive];
+  const Primitive& primitive = primitive_of(scene, shape);
   const StreamId positions = primitive.find("POSITION");
   if (positions == no_stream || shape.topology != Topology::triangles) {
     return out;
@@ -179,9 +179,8 @@ class OverlapFinder {
   }
 
   static Raster make_raster(const Viewpoint& view, std::uint32_t height) {
-    const double aspect = view.perspective ? view.aspect : view.xmag / view.ymag;
-    const auto width = static_cast<std::uint32_t>(
-        std::clamp(std::lround(height * aspect), 1L, static_cast<long>(largest_width_px)));
+    const auto width = static_cast<std::uint32_t>(std::clamp(
+        std::lround(height * find_aspect(view)), 1L, static_cast<long>(largest_width_px)));
     return {view, width, height};
   }
 

@@ -404,13 +404,13 @@ std::vector<ShapeSize> make_shape_sizes(const Scene& scene, const Survey& survey
   for (const Shape& shape : survey.shapes) {
     const bool bumpy =
         shape.material != no_material && scene[shape.material].normal_texture.texture != no_texture;
-    if (bumpy || has_tangents(scene[shape.mesh].primitives[shape.primitive])) {
+    if (bumpy || has_tangents(primitive_of(scene, shape))) {
       with_tangents.insert(shape.material);
     }
   }
   for (std::size_t s = 0; s < out.size(); ++s) {
     const Shape& shape = survey.shapes[s];
-    const Primitive& primitive = scene[shape.mesh].primitives[shape.primitive];
+    const Primitive& primitive = primitive_of(scene, shape);
     const std::uint64_t corners = count_list_indices(scene, primitive);
     const bool unwelds = shape.topology == Topology::triangles &&
                          (primitive.find("NORMAL") == no_stream ||

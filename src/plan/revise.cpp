@@ -224,9 +224,10 @@ class Editor {
                       "single ones",
                       group.name, group.prototype.size()));
     }
-    const Primitive& prototype = primitive_of(group.prototype.front());
+    const Primitive& prototype = primitive_of(scene_, group.prototype.front());
     for (const DrawRef& ref : draws) {
-      const auto fit = find_fit(scene_, prototype, primitive_of(ref), plan_.settings.families);
+      const auto fit =
+          find_fit(scene_, prototype, primitive_of(scene_, ref), plan_.settings.families);
       if (!fit) {
         return refuse(fmt::format("{} does not have the shape that \"{}\" repeats",
                                   make_node_path(scene_, ref.node), group.name));
@@ -241,10 +242,6 @@ class Editor {
       group.residual = std::max(group.residual, fit->residual);
     }
     return {};
-  }
-
-  [[nodiscard]] const Primitive& primitive_of(const DrawRef& ref) const {
-    return scene_[scene_[ref.node].mesh].primitives[ref.primitive];
   }
 
   /// Plans the draws of one group alone, with no choice left.

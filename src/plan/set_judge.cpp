@@ -64,9 +64,6 @@ class SetComparison {
   [[nodiscard]] const Draw& draw_of(std::size_t instance, std::size_t part) const {
     return survey_[find_draw(survey_, group_.members[instance * parts() + part])];
   }
-  [[nodiscard]] const Primitive& primitive_of(const Draw& draw) const {
-    return scene_[draw.mesh].primitives[draw.primitive];
-  }
 
   void add_misfits(std::size_t instance, std::vector<Misfit>& out) {
     const std::size_t first = instance * parts();
@@ -100,16 +97,16 @@ class SetComparison {
     if (relative && is_proven(draw, prototype, *relative)) {
       return {};
     }
-    if (make_signature(scene_, primitive_of(draw), settings_) !=
-            make_signature(scene_, primitive_of(prototype), settings_) ||
-        !primitive_of(draw).morph_targets.empty()) {
+    if (make_signature(scene_, primitive_of(scene_, draw), settings_) !=
+            make_signature(scene_, primitive_of(scene_, prototype), settings_) ||
+        !primitive_of(scene_, draw).morph_targets.empty()) {
       return "has other attributes or elements than the prototype";
     }
     if (!prototypes_[part]) {
-      prototypes_[part] = make_points(scene_, primitive_of(prototype), settings_);
+      prototypes_[part] = make_points(scene_, primitive_of(scene_, prototype), settings_);
     }
     if (draw.shape != decoded_shape_ || !decoded_) {
-      decoded_ = make_points(scene_, primitive_of(draw), settings_);
+      decoded_ = make_points(scene_, primitive_of(scene_, draw), settings_);
       decoded_shape_ = draw.shape;
     }
     if (relative && prove(draw, part, *relative)) {

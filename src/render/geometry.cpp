@@ -190,7 +190,7 @@ class Packer {
   Packer(const Scene& scene, const std::vector<Mat4d>& world) : scene_(scene), world_(world) {}
 
   [[nodiscard]] Packed pack(const Draw& draw) const {
-    const Primitive& primitive = scene_[draw.mesh].primitives[draw.primitive];
+    const Primitive& primitive = primitive_of(scene_, draw);
     static const Material standard;
     const Material& material =
         primitive.material == no_material ? standard : scene_[primitive.material];
@@ -340,7 +340,7 @@ std::vector<Work> list_work(const Scene& scene, const Survey& survey) {
   std::vector<std::uint32_t> of_shape(survey.shapes.size(), no_index);
   for (std::size_t d = 0; d < survey.draws.size(); ++d) {
     const Draw& draw = survey.draws[d];
-    const Primitive& primitive = scene[draw.mesh].primitives[draw.primitive];
+    const Primitive& primitive = primitive_of(scene, draw);
     const auto id = make_id<DrawId>(d);
     std::uint32_t& known = of_shape[to_index(draw.shape)];
     if (is_posed(scene, scene[draw.node], primitive)) {

@@ -15,10 +15,6 @@
 namespace wakuzume {
 namespace {
 
-double find_aspect(const Viewpoint& view) {
-  return view.perspective ? view.aspect : view.xmag / view.ymag;
-}
-
 /// Layers of one picture: two gigabytes on the device and as many here.
 constexpr std::uint32_t most_layers = 1U << 26U;
 

@@ -342,9 +342,7 @@ Result<Pixels> make_sheet(std::span<const SheetEntry> entries, const PictureSett
   // No room is left empty below views that are wider than their cells.
   double tallest = 0;
   for (const SheetEntry& entry : entries) {
-    const double aspect =
-        entry.view.perspective ? entry.view.aspect : entry.view.xmag / entry.view.ymag;
-    tallest = std::max(tallest, room.width_px / std::max(0.01, aspect));
+    tallest = std::max(tallest, room.width_px / std::max(0.01, find_aspect(entry.view)));
   }
   room.height_px = std::min(room.height_px, static_cast<std::uint32_t>(std::ceil(tallest)));
   const std::uint32_t height_px =

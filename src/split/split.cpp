@@ -366,7 +366,7 @@ Result<Split> split(const Scene& scene, const SplitSettings& settings, const Run
 
 bool is_whole(const Scene& source, const Split& split) {
   return std::all_of(split.rows.begin(), split.rows.end(), [&](const SplitRow& row) {
-    const Primitive& whole = source[source[row.node].mesh].primitives[row.primitive];
+    const Primitive& whole = primitive_of(source, row);
     const std::size_t each = count_corners(find_topology(whole.mode));
     Elements all;
     for (const NodeId piece : row.pieces) {

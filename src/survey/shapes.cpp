@@ -184,15 +184,11 @@ class ShapeMaker {
   }
 
  private:
-  [[nodiscard]] const Primitive& primitive_of(const Shape& shape) const {
-    return scene_[shape.mesh].primitives[shape.primitive];
-  }
-
   void add_shape(MeshId mesh, std::uint32_t primitive) {
     Shape shape;
     shape.mesh = mesh;
     shape.primitive = primitive;
-    const Primitive& source = primitive_of(shape);
+    const Primitive& source = primitive_of(scene_, shape);
     shape.material = source.material;
     shape.topology = find_topology(source.mode);
     for (const Attribute& attribute : source.attributes) {
@@ -215,7 +211,7 @@ class ShapeMaker {
   [[nodiscard]] const StreamFacts& facts_of(StreamId id) const { return facts_[fact_of_.at(id)]; }
 
   void measure(Shape& shape, ContentHash& content) const {
-    const Primitive& source = primitive_of(shape);
+    const Primitive& source = primitive_of(scene_, shape);
     const std::vector<std::uint32_t> indices = make_list_indices(scene_, source);
     shape.vertices = count_vertices(scene_, source);
     if (shape.topology == Topology::triangles) {

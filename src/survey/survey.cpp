@@ -82,16 +82,12 @@ class Surveyor {
   }
 
  private:
-  [[nodiscard]] const Primitive& primitive_of(const Shape& shape) const {
-    return scene_[shape.mesh].primitives[shape.primitive];
-  }
-
   /// Pipelines, layouts and lightmaps, once for all draws that show a shape.
   void describe_shapes() {
     std::map<std::tuple<std::string, AlphaMode, bool, Topology, std::string>, PipelineId> known;
     const std::string& lightmap_key = out_.settings.lightmap_key;
     for (Shape& shape : shapes_.shapes) {
-      const Primitive& primitive = primitive_of(shape);
+      const Primitive& primitive = primitive_of(scene_, shape);
       PipelineKey pipeline = make_pipeline_key(scene_, primitive);
       const auto [slot, added] =
           known.try_emplace({pipeline.shading, pipeline.alpha_mode, pipeline.double_sided,

@@ -37,7 +37,7 @@ BakeFinder::BakeFinder(const Scene& scene,
 std::uint32_t BakeFinder::find_uv_set(MaterialId id) const {
   const auto taken = [&](std::uint32_t set) {
     return std::any_of(uses_[id].shapes.begin(), uses_[id].shapes.end(), [&](ShapeId s) {
-      return primitive_of(s).find(fmt::format("TEXCOORD_{}", set)) != no_stream;
+      return primitive_of(scene_, survey_[s]).find(fmt::format("TEXCOORD_{}", set)) != no_stream;
     });
   };
   if (settings_.rebaked_uv_set != free_uv_set) {
@@ -48,10 +48,6 @@ std::uint32_t BakeFinder::find_uv_set(MaterialId id) const {
     ++set;
   }
   return set < free_uv_set ? set : no_index;
-}
-
-const Primitive& BakeFinder::primitive_of(ShapeId id) const {
-  return scene_[survey_[id].mesh].primitives[survey_[id].primitive];
 }
 
 std::string BakeFinder::find_problem(MaterialId id, bool asked) {
@@ -94,7 +90,8 @@ std::vector<BakeFinder::BakeShape> BakeFinder::list_shapes(MaterialId id) const 
     BakeShape& bake = out[slot->second];
     bake.shapes.push_back({shape.mesh, shape.primitive});
     const double scale = uses_.find_scale(s) > 0 ? uses_.find_scale(s) : 1;
-    const UvExtent extent = find_uv_extent(scene_, primitive_of(s), uses_.source(id));
+    const UvExtent extent =
+        find_uv_extent(scene_, primitive_of(scene_, survey_[s]), uses_.source(id));
     bake.area = extent.area;
     bake.area_m2 = std::max(bake.area_m2, extent.area * scale * scale);
     const double wanted = settings_.rebaked_texels_per_metre > 0
@@ -118,7 +115,8 @@ double BakeFinder::find_density(MaterialId id, ShapeId s) const {
       continue;
     }
     const ImageFacts& facts = images_[to_index(image)];
-    const UvExtent extent = find_uv_extent(scene_, primitive_of(s), find_slot_source(*slot));
+    const UvExtent extent =
+        find_uv_extent(scene_, primitive_of(scene_, survey_[s]), find_slot_source(*slot));
     const double texels = extent.uv_area * facts.width_px * facts.height_px *
                           std::exp2(-2.0 * count_spare_halvings(facts));
     if (extent.area > 0 && std::isfinite(texels)) {
@@ -140,8 +138,8 @@ Result<std::vector<TileWish>> BakeFinder::make_wishes(MaterialId id, const RunCo
         wish.area_m2 = shapes[i].area_m2;
         wish.cutout = scene_[id].alpha_mode != AlphaMode::opaque;
         const PrimitiveRef& first = shapes[i].shapes.front();
-        wish.charts = std::make_shared<ChartSet>(make_charts(
-            make_corner_positions(scene_, scene_[first.mesh].primitives[first.primitive])));
+        wish.charts = std::make_shared<ChartSet>(
+            make_charts(make_corner_positions(scene_, primitive_of(scene_, first))));
       })) {
     return Failure(make_cancelled());
   }

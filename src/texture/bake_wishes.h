@@ -41,7 +41,6 @@ class BakeFinder {
     double area_m2 = 0;
   };
 
-  [[nodiscard]] const Primitive& primitive_of(ShapeId id) const;
   [[nodiscard]] std::vector<BakeShape> list_shapes(MaterialId id) const;
   [[nodiscard]] double find_density(MaterialId id, ShapeId s) const;
 

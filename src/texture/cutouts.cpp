@@ -68,7 +68,7 @@ std::vector<Cutout> find_cutouts(const Scene& scene,
   std::map<MaterialId, Use> uses;
   for (const Draw& draw : survey.draws) {
     if (draw.material != no_material) {
-      const StreamId colors = scene[draw.mesh].primitives[draw.primitive].find("COLOR_0");
+      const StreamId colors = primitive_of(scene, draw).find("COLOR_0");
       Use& use = uses[draw.material];
       ++use.draws;
       use.fades = use.fades || (colors != no_stream && scene[colors].element == ElementType::vec4);

@@ -137,8 +137,7 @@ bool Repainter::has_shapes(const Tile& tile) const {
                      [&](const PrimitiveRef& ref) {
                        return to_index(ref.mesh) < scene_.meshes.size() &&
                               ref.primitive < scene_[ref.mesh].primitives.size() &&
-                              find_topology(scene_[ref.mesh].primitives[ref.primitive].mode) ==
-                                  Topology::triangles;
+                              find_topology(primitive_of(scene_, ref).mode) == Topology::triangles;
                      }) &&
          (!tile.baked() || (tile.texels_per_unit > 0 && std::isfinite(tile.texels_per_unit)));
 }

@@ -81,7 +81,7 @@ class Repainter {
   // ---- vertex data ---------------------------------------------------------------------------
 
   [[nodiscard]] const Primitive& source_of(const Rework& work) const {
-    return scene_[work.mesh].primitives[work.primitive];
+    return primitive_of(scene_, work);
   }
 
   void make_streams(Rework& work) const;

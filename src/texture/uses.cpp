@@ -45,7 +45,7 @@ MaterialUses::MaterialUses(const Scene& scene, const Survey& survey, const Mater
 bool MaterialUses::is_left_alone(const Draw& draw) const {
   const bool by_rule = draw.stay == StayRule::collider || draw.stay == StayRule::excluded ||
                        draw.stay == StayRule::own_extension || draw.stay == StayRule::not_finite;
-  return by_rule || rules_.varies(scene_[draw.mesh].primitives[draw.primitive]);
+  return by_rule || rules_.varies(primitive_of(scene_, draw));
 }
 
 bool MaterialUses::measure(const RunControl& run) {
@@ -66,7 +66,7 @@ bool MaterialUses::measure(const RunControl& run) {
   if (!for_each_index(wanted.size(), run, "measuring UVs", [&](std::size_t s) {
         if (wanted[s]) {
           const Shape& shape = survey_.shapes[s];
-          extents[s] = find_uv_extent(scene_, scene_[shape.mesh].primitives[shape.primitive],
+          extents[s] = find_uv_extent(scene_, primitive_of(scene_, shape),
                                       sources_[to_index(shape.material)]);
         }
       })) {

@@ -140,8 +140,7 @@ PixelJudge::PixelJudge(const DrawnScene& before,
     const bool instanced = slack_of_draw_[d] > 0;
     bent_.push_back(instanced && draw.material != no_material &&
                     before.scene[draw.material].normal_texture.texture != no_texture &&
-                    before.scene[draw.mesh].primitives[draw.primitive].find("TANGENT") ==
-                        no_stream);
+                    primitive_of(before.scene, draw).find("TANGENT") == no_stream);
     masked_.push_back(draw.material != no_material &&
                       before.scene[draw.material].alpha_mode == AlphaMode::mask);
     const auto tolerance = [&](Route r) { return settings.pixels[static_cast<std::size_t>(r)]; };
