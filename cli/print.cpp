@@ -26,7 +26,9 @@ std::string to_factor(std::uint64_t before, std::uint64_t after) {
   const bool fewer = after < before;
   const double factor =
       static_cast<double>(fewer ? before : after) / static_cast<double>(fewer ? after : before);
-  return fmt::format("{:.{}f} times {}", factor, factor < 2 ? 2 : 1, fewer ? "fewer" : "more");
+  const char* const way = fewer ? "fewer" : "more";
+  return factor < 1.01 ? fmt::format("{:.2g} % {}", 100 * (factor - 1), way)
+                       : fmt::format("{:.{}f} times {}", factor, factor < 2 ? 2 : 1, way);
 }
 
 std::string print_staying(const Survey& survey) {

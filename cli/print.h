@@ -13,7 +13,7 @@
 /// Results as text for people, at most 100 columns wide.
 namespace wakuzume::cli {
 
-/// "12.3 times fewer", "2 times more" or "the same".
+/// "12.3 times fewer", "2 times more", "0.3 % more" or "the same".
 std::string to_factor(std::uint64_t before, std::uint64_t after);
 /// How many draws stay as they are, by rule; empty when all are free.
 std::string print_staying(const Survey& survey);

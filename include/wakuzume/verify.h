@@ -127,7 +127,7 @@ struct ViewCheck {
   /// The source's blended layers were drawn in a wrong order here, and come nearer to the exact
   /// picture now.
   std::uint64_t righted_pixels = 0;
-  /// Wrong pixels of several blended layers that are farther from the exact picture now.
+  /// Wrong pixels whose blended layers are drawn in a wrong order now, and not as the source's are.
   std::uint64_t disordered_pixels = 0;
   double mean_error = 0;  ///< steps of 255, over all channels
   double psnr_db = 100;   ///< 100 where all is equal

@@ -337,8 +337,8 @@ void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedV
     const PixelFault fault = find_fault(kinds[p]);
     ++out.check.faults[static_cast<std::size_t>(fault)];
     ++out.check.differing;
-    const bool layered = !pair.before.layers.empty() && pair.before.layers[p] > 1;
-    out.check.disordered_pixels += layered && kinds[p] == Kind::color ? 1U : 0U;
+    const bool disordered = !pair.after.misplaced.empty() && pair.after.misplaced[p] > 0;
+    out.check.disordered_pixels += disordered && kinds[p] == Kind::color ? 1U : 0U;
     const std::uint32_t owner = find_owner(pair, p);
     if (owner < faults.size()) {
       ++faults[owner].pixels[static_cast<std::size_t>(fault)];
