@@ -28,7 +28,7 @@ const factor = (before, after) => {
   if (!before || !after) return '';
   const ratio = Math.max(before, after) / Math.min(before, after);
   const way = after < before ? 'less' : 'more';
-  return ratio < 1.01 ? `${(100 * (ratio - 1)).toPrecision(2)} % ${way}`
+  return ratio < 1.01 ? `${(100 * (ratio - 1)).toPrecision(1)} % ${way}`
                       : `${ratio.toFixed(ratio < 2 ? 2 : 1)}\u00d7 ${way}`;
 };
 const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
