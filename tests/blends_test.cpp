@@ -623,6 +623,56 @@ TEST(Blends, ThatEyesDecidedSurviveEditsAndPlanningAgain) {
   EXPECT_NE((*find_violations(scene, boastful))[0].what.find("given_eyes"), std::string::npos);
 }
 
+/// Two panes of a lift, and one that hangs still: at rest it is behind both, and when the lift has
+/// come down between them. As one draw the two would be drawn before it.
+Scene make_lift(const std::string& interpolation, std::vector<float> heights) {
+  test::SceneBuilder builder;
+  const NodeId lift = builder.add_node("lift");
+  AnimationSampler sampler;
+  Stream times;
+  times.count = 2;
+  times.bounds = StreamBounds{{0}, {1}};
+  const float seconds[] = {0, 1};
+  sampler.input = builder.add_bytes(seconds, sizeof seconds, std::move(times));
+  std::vector<float> keys;
+  for (const float height : heights) {
+    keys.insert(keys.end(), {0, 0, height});
+  }
+  sampler.output = builder.add_stream(keys, ElementType::vec3, ComponentType::f32);
+  sampler.interpolation = interpolation;
+  AnimationChannel channel;
+  channel.node = lift;
+  channel.path = "translation";
+  Animation animation;
+  animation.samplers.push_back(std::move(sampler));
+  animation.channels.push_back(std::move(channel));
+  builder.scene.animations.push_back(std::move(animation));
+  const MeshId clear = builder.add_mesh("clear", test::make_square(), add_glass(builder, "clear"));
+  builder.add_node("floor", clear, test::at(0, 0, 0), lift);
+  builder.add_node("roof", clear, test::at(0.1, 0, 6), lift);
+  const MaterialId glass = add_glass(builder, "red");
+  builder.scene.materials[to_index(glass)].base_color = {0.8, 0.1, 0.1, 0.6};
+  builder.add_node("still", builder.add_mesh("red", test::make_square(), glass),
+                   test::at(0.2, 0, -12));
+  return builder.finish();
+}
+
+TEST(Blends, OfMovingPartsAreLookedAtWhileTheyMove) {
+  const Viewpoint above = make_viewpoint("above", {0.5, 0.5, 30}, {0.5, 0.5, 0});
+  const auto count_groups = [&](const Scene& scene) {
+    const Outcome out = work_out(scene, merging, {.views = {above}});
+    expect_proved(scene, out.built);
+    return out.plan.groups.size();
+  };
+  EXPECT_EQ(count_groups(make_lift("", {0, -16})), 0U);
+  EXPECT_EQ(count_groups(make_lift("STEP", {0, -16})), 0U);
+  EXPECT_EQ(count_groups(make_lift("CUBICSPLINE", {0, 0, 0, 0, -16, 0})), 0U);
+  // It stops above the still one; or is below it until it is there.
+  EXPECT_EQ(count_groups(make_lift("", {0, -9})), 1U);
+  EXPECT_EQ(count_groups(make_lift("CUBICSPLINE", {0, 0, 0, 0, -9, 0})), 1U);
+  EXPECT_EQ(count_groups(make_lift("STEP", {-16, -9})), 0U);
+}
+
 TEST(Blends, OfPanesInAMovingDoorMergeUnderIt) {
   test::SceneBuilder builder;
   const MeshId mesh = builder.add_mesh("pane", test::make_square(), add_glass(builder, "glass"));

@@ -94,8 +94,9 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
   for (const Part* part : {&one, &other}) {
     for (const std::uint32_t i : part->items) {
       const DrawId id = draw_of(i);
-      for (const auto& [v, o] : overlaps_of_[to_index(id)]) {
-        const Overlap& overlap = overlaps_[v][o];
+      for (const auto& [l, o] : overlaps_of_[to_index(id)]) {
+        const BlendLook& look = looks_.list[l];
+        const Overlap& overlap = look.overlaps[o];
         const auto is_in = [&](std::uint32_t draw) {
           const std::uint32_t of = parts.of_draw[draw];
           return of == a || of == b;
@@ -105,11 +106,13 @@ bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t 
         }
         const auto point_of = [&](std::uint32_t draw) {
           const std::uint32_t of = parts.of_draw[draw];
-          return is_in(draw)                             ? point
-                 : of == no_index || is_alone(parts, of) ? points_[draw]
-                                                         : parts.list[of].point;
+          const bool itself = of == no_index || is_alone(parts, of);
+          return stands_still(draw, look) ? points_[draw]
+                 : is_in(draw)            ? point
+                 : itself                 ? points_[draw]
+                                          : parts.list[of].point;
         };
-        if (!is_kept(overlap, v, point_of(overlap.behind), point_of(overlap.before))) {
+        if (!is_kept(overlap, look, point_of(overlap.behind), point_of(overlap.before))) {
           return false;
         }
       }

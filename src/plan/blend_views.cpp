@@ -37,14 +37,14 @@ BlendViews::BlendViews(const Scene& scene,
                        const std::vector<Mat4d>& world,
                        const CutLimits& limits,
                        Joining joining,
-                       std::span<const std::vector<Overlap>> overlaps,
+                       const BlendLooks& looks,
                        std::span<const Group> decided)
     : scene_(scene),
       survey_(survey),
       items_(items),
       trees_(trees),
       outlook_(outlook),
-      overlaps_(overlaps),
+      looks_(looks),
       world_(world),
       overlaps_of_(survey.draws.size()),
       limits_(limits),
@@ -71,11 +71,14 @@ BlendViews::BlendViews(const Scene& scene,
       leaves_[trees.by_key.order[trees.by_key.nodes[n].first]] = n;
     }
   }
-  for (std::uint32_t v = 0; v < overlaps.size(); ++v) {
-    frusta_.push_back(make_frustum(outlook.views[v]));
-    for (std::uint32_t o = 0; o < overlaps[v].size(); ++o) {
-      overlaps_of_[overlaps[v][o].behind].emplace_back(v, o);
-      overlaps_of_[overlaps[v][o].before].emplace_back(v, o);
+  for (const Viewpoint& view : outlook.views) {
+    frusta_.push_back(make_frustum(view));
+  }
+  for (std::uint32_t l = 0; l < looks.list.size(); ++l) {
+    const std::vector<Overlap>& overlaps = looks.list[l].overlaps;
+    for (std::uint32_t o = 0; o < overlaps.size(); ++o) {
+      overlaps_of_[overlaps[o].behind].emplace_back(l, o);
+      overlaps_of_[overlaps[o].before].emplace_back(l, o);
     }
   }
 }
@@ -133,44 +136,58 @@ BlendViews::Parts BlendViews::list_parts(const Arrangement& arrangement) const {
 /// Whether two layers of a view are drawn in their true order, or in that of the source where that
 /// is no better. \param behind, before  the points that they are sorted by now
 bool BlendViews::is_kept(const Overlap& overlap,
-                         std::size_t view,
+                         const BlendLook& look,
                          const Vec3d& behind,
                          const Vec3d& before) const {
-  const auto distance = [&](const Vec3d& point) {
-    return find_sorting_distance(outlook_.profile.sorts_blended, point, outlook_.views[view].world);
+  const auto distance = [&](const Vec3d& point, std::uint32_t draw) {
+    const NodeId root = survey_[survey_.draws[draw].key].moving_root;
+    return find_sorting_distance(outlook_.profile.sorts_blended, looks_.move(point, root, look),
+                                 outlook_.views[look.view].world);
   };
+  const float far = distance(behind, overlap.behind);
+  const float near = distance(before, overlap.before);
   // Equal ones come in the order of the scene, which a group has not.
-  const bool was_first = std::pair(distance(points_[overlap.behind]), overlap.before) >
-                         std::pair(distance(points_[overlap.before]), overlap.behind);
-  if (distance(behind) > distance(before)) {
+  const bool was_first =
+      std::pair(distance(points_[overlap.behind], overlap.behind), overlap.before) >
+      std::pair(distance(points_[overlap.before], overlap.before), overlap.behind);
+  if (far > near) {
     return was_first || !overlap.tied;
   }
-  return !was_first && (!overlap.tied || distance(behind) < distance(before));
+  return !was_first && (!overlap.tied || far < near);
+}
+
+/// While something moves, what stands still counts as it was one by one: only what moves is held
+/// against it.
+bool BlendViews::stands_still(std::uint32_t draw, const BlendLook& look) const {
+  return look.pose != no_index && survey_[survey_.draws[draw].key].moving_root == no_node;
 }
 
 /// \return by part: it is to be halved, the larger one of two that are drawn in a wrong order
 std::vector<bool> BlendViews::find_wrong(const Parts& parts) const {
   std::vector<bool> out(parts.list.size(), false);
-  for (std::size_t v = 0; v < overlaps_.size(); ++v) {
-    for (const Overlap& overlap : overlaps_[v]) {
+  for (const BlendLook& look : looks_.list) {
+    for (const Overlap& overlap : look.overlaps) {
       const std::uint32_t behind = parts.of_draw[overlap.behind];
       const std::uint32_t before = parts.of_draw[overlap.before];
       if (behind == before) {
         continue;  // in one group, or both as they are
       }
       const auto point_of = [&](std::uint32_t part, std::uint32_t draw) {
-        return part == no_index ? points_[draw] : parts.list[part].point;
+        return part == no_index || stands_still(draw, look) ? points_[draw]
+                                                            : parts.list[part].point;
       };
-      if (is_kept(overlap, v, point_of(behind, overlap.behind), point_of(before, overlap.before))) {
+      if (is_kept(overlap, look, point_of(behind, overlap.behind),
+                  point_of(before, overlap.before))) {
         continue;
       }
-      const auto extent = [&](std::uint32_t part) {
-        const bool whole = part == no_index || parts.list[part].fixed;
+      const auto extent = [&](std::uint32_t part, std::uint32_t draw) {
+        const bool whole = part == no_index || parts.list[part].fixed || stands_still(draw, look);
         return whole ? -1 : find_diagonal(parts.list[part].box);
       };
-      const double most = std::max(extent(behind), extent(before));
-      if (most >= 0) {
-        out[extent(before) == most ? before : behind] = true;
+      const double far = extent(behind, overlap.behind);
+      const double near = extent(before, overlap.before);
+      if (std::max(far, near) >= 0) {
+        out[far > near ? behind : before] = true;
       }
     }
   }

@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "order/draw_triangles.h"
-#include "order/overlaps.h"
+#include "plan/blend_looks.h"
 #include "plan/cut.h"
 #include "scene/hasher.h"
 #include "wakuzume/propose.h"
@@ -23,7 +23,7 @@ enum class Joining : std::uint8_t { anywhere, never };
 
 class BlendViews {
  public:
-  /// All are borrowed. \param overlaps  by view of the outlook
+  /// All are borrowed. \param looks  by views of the outlook
   /// \param decided  groups that stay as they are
   BlendViews(const Scene& scene,
              const Survey& survey,
@@ -34,7 +34,7 @@ class BlendViews {
              const std::vector<Mat4d>& world,
              const CutLimits& limits,
              Joining joining,
-             std::span<const std::vector<Overlap>> overlaps,
+             const BlendLooks& looks,
              std::span<const Group> decided);
 
   /// Halves groups until no view sees two layers in a wrong order that the source has right, or
@@ -68,9 +68,10 @@ class BlendViews {
   [[nodiscard]] Parts list_parts(const Arrangement& arrangement) const;
   void place(Parts& parts, std::uint32_t part) const;
   [[nodiscard]] bool is_kept(const Overlap& overlap,
-                             std::size_t view,
+                             const BlendLook& look,
                              const Vec3d& behind,
                              const Vec3d& before) const;
+  [[nodiscard]] bool stands_still(std::uint32_t draw, const BlendLook& look) const;
   [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
   [[nodiscard]] bool has_cells() const;
   [[nodiscard]] std::vector<bool> find_outside_cells(const Parts& parts) const;
@@ -105,9 +106,9 @@ class BlendViews {
   const Items& items_;
   const Trees& trees_;
   const Outlook& outlook_;
-  std::span<const std::vector<Overlap>> overlaps_;
+  const BlendLooks& looks_;
   const std::vector<Mat4d>& world_;
-  /// By draw: the views and positions of its overlaps.
+  /// By draw: the looks and positions of its overlaps.
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> overlaps_of_;
   std::vector<Frustum> frusta_;  ///< by view
   CutLimits limits_;

@@ -279,11 +279,11 @@ class Proposer {
     if (settings_.blended != Blended::proved || outlook_.views.empty()) {
       return {};
     }
-    auto found = find_overlaps(scene_, survey_, frames_.world(), outlook_.views, run_);
-    if (!found) {
-      return Failure(found.error());
+    auto looks = wakuzume::look_at_blends(scene_, survey_, frames_.world(), outlook_.views, run_);
+    if (!looks) {
+      return Failure(looks.error());
     }
-    overlaps_ = std::move(*found);
+    looks_ = std::move(*looks);
     return {};
   }
 
@@ -295,7 +295,7 @@ class Proposer {
       blends_.emplace(
           scene_, survey_, items_, trees_, outlook_, sight_, frames_.world(),
           CutLimits{settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
-          grows ? Joining::anywhere : Joining::never, overlaps_, decided_.groups);
+          grows ? Joining::anywhere : Joining::never, looks_, decided_.groups);
     }
   }
 
@@ -504,7 +504,7 @@ class Proposer {
   std::vector<bool> itself_;  ///< by draw: shown by its own geometry and no other's
   Items items_;
   std::vector<WeighedFrustum> frusta_;
-  std::vector<std::vector<Overlap>> overlaps_;  ///< by view: of blended draws
+  BlendLooks looks_;  ///< of blended draws
   Trees trees_;
   std::optional<BlendViews> blends_;  ///< with Blended::proved
   std::optional<GroupMaker> groups_;
