@@ -91,25 +91,45 @@ Triangles make_street(std::uint32_t owners, int rows, bool tables) {
   return out;
 }
 
+/// Where somebody could stand between and in the houses.
+std::vector<OrderEye> make_eyes(std::uint32_t owners, std::int64_t count) {
+  std::vector<OrderEye> out;
+  const double side = 30 * std::ceil(std::sqrt(owners / 64.0));
+  for (std::int64_t e = 0; e < count; ++e) {
+    const double x = std::fmod(0.618034 * static_cast<double>(e), 1.0);
+    const double z = (static_cast<double>(e) + 0.5) / static_cast<double>(count);
+    out.push_back({{side * x, 1.6, side * z}});
+  }
+  return out;
+}
+
 void BM_FindOrderParts(benchmark::State& state) {
   const auto owners = static_cast<std::uint32_t>(state.range(0));
   const Triangles triangles =
       make_street(owners, static_cast<int>(state.range(1)), state.range(2) != 0);
   const RunControl run{.threads = static_cast<unsigned>(state.range(3))};
+  const std::vector<OrderEye> eyes = make_eyes(owners, state.range(4));
+  std::vector<Vec3d> points(owners);
+  for (const FacingTriangle& triangle : triangles) {
+    points[triangle.owner] = triangle.corners[0];
+  }
+  const OrderSettings settings{OrderUnit::triangle, 1e-4, eyes, {}, points};
   std::uint32_t parts = 0;
   for (auto _ : state) {
-    parts = find_order_parts(triangles, owners, {OrderUnit::triangle, 1e-4}, run).count;
+    parts = find_order_parts(triangles, owners, settings, run).count;
   }
   state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(triangles.size()));
   state.counters["triangles"] = static_cast<double>(triangles.size());
   state.counters["parts"] = parts;
 }
 BENCHMARK(BM_FindOrderParts)
-    ->Name("BM_FindOrderParts/street/owners/rows/tables/threads")
-    ->Args({1'750, 1, 0, 1})
-    ->Args({16'000, 1, 0, 2})
-    ->Args({16'000, 7, 1, 1})
-    ->Args({16'000, 7, 1, 2})
+    ->Name("BM_FindOrderParts/street/owners/rows/tables/threads/eyes")
+    ->Args({1'750, 1, 0, 1, 0})
+    ->Args({1'750, 1, 0, 1, 64})
+    ->Args({16'000, 1, 0, 2, 0})
+    ->Args({16'000, 7, 1, 1, 0})
+    ->Args({16'000, 7, 1, 2, 0})
+    ->Args({16'000, 7, 1, 2, 64})
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime();
 

@@ -186,8 +186,9 @@ class MaterialFinder {
       add(FindingCode::alpha_has_two_values, Severity::costly, m, shapes,
           fmt::format("are blended, and {:.2g} % of the texels have an alpha between 0 and 1",
                       100 * facts.alpha_between),
-          facts.alpha_low > 0 ? "cut it out instead (--route NAME=cutout): what is masked needs no order"
-                              : "make it opaque (--route NAME=cutout): nothing shows through it");
+          facts.alpha_low > 0
+              ? "cut it out instead (--route NAME=cutout): what is masked needs no order"
+              : "make it opaque (--route NAME=cutout): nothing shows through it");
     }
   }
 

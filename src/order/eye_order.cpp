@@ -154,7 +154,10 @@ class Graph {
       if (index == next[at].size()) {
         left.push_back(at);
         open.pop_back();
-      } else if (const std::uint32_t to = next[at][index++]; !met[to]) {
+        continue;
+      }
+      const std::uint32_t to = next[at][index++];
+      if (!met[to]) {
         met[to] = true;
         open.emplace_back(to, 0);
       }

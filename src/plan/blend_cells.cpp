@@ -3,6 +3,7 @@
 #include "plan/blend_cells.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "order/draw_triangles.h"
 #include "plan/blends.h"

@@ -6,6 +6,7 @@
 #include <numeric>
 #include <set>
 #include <tuple>
+#include <utility>
 
 #include "plan/blend_views.h"
 #include "plan/blends.h"
@@ -80,45 +81,50 @@ bool BlendViews::is_cheaper(const Part& a, const Part& b) const {
                      find_cost(a.box, triangles[0]) + find_cost(b.box, triangles[1]);
 }
 
+/// Whether an overlap is drawn right once two parts are one at this point.
+bool BlendViews::is_kept_joined(const Parts& parts,
+                                const Union& both,
+                                const Vec3d& point,
+                                const BlendLook& look,
+                                const Overlap& overlap) const {
+  const auto is_in = [&](std::uint32_t draw) {
+    const std::uint32_t of = parts.of_draw[draw];
+    return of == both.a || of == both.b;
+  };
+  const auto point_of = [&](std::uint32_t draw) {
+    const std::uint32_t of = parts.of_draw[draw];
+    if (stands_still(draw, look)) {
+      return points_[draw];
+    }
+    if (is_in(draw)) {
+      return point;
+    }
+    return of == no_index || is_alone(parts, of) ? points_[draw] : parts.list[of].point;
+  };
+  return (is_in(overlap.behind) && is_in(overlap.before)) ||
+         is_kept(overlap, look, point_of(overlap.behind), point_of(overlap.before));
+}
+
 /// Whether both together are drawn right among all others, wherever the source is.
 bool BlendViews::stays_right(const Parts& parts, std::uint32_t a, std::uint32_t b) const {
-  const Part& one = parts.list[a];
-  const Part& other = parts.list[b];
   Box3d box;
-  for (const Part* part : {&one, &other}) {
-    for (const std::uint32_t i : part->items) {
+  for (const std::uint32_t p : {a, b}) {
+    for (const std::uint32_t i : parts.list[p].items) {
       box.include(tight_[i]);
     }
   }
-  const Vec3d point = box.centre();
-  for (const Part* part : {&one, &other}) {
-    for (const std::uint32_t i : part->items) {
-      const DrawId id = draw_of(i);
-      for (const auto& [l, o] : overlaps_of_[to_index(id)]) {
-        const BlendLook& look = looks_.list[l];
-        const Overlap& overlap = look.overlaps[o];
-        const auto is_in = [&](std::uint32_t draw) {
-          const std::uint32_t of = parts.of_draw[draw];
-          return of == a || of == b;
-        };
-        if (is_in(overlap.behind) && is_in(overlap.before)) {
-          continue;
-        }
-        const auto point_of = [&](std::uint32_t draw) {
-          const std::uint32_t of = parts.of_draw[draw];
-          const bool itself = of == no_index || is_alone(parts, of);
-          return stands_still(draw, look) ? points_[draw]
-                 : is_in(draw)            ? point
-                 : itself                 ? points_[draw]
-                                          : parts.list[of].point;
-        };
-        if (!is_kept(overlap, look, point_of(overlap.behind), point_of(overlap.before))) {
-          return false;
-        }
-      }
-    }
-  }
-  return true;
+  const Union both{a, b};
+  const auto is_right = [&](std::uint32_t i) {
+    const auto& overlaps = overlaps_of_[to_index(draw_of(i))];
+    return std::all_of(overlaps.begin(), overlaps.end(), [&](const auto& place) {
+      const BlendLook& look = looks_.list[place.first];
+      return is_kept_joined(parts, both, box.centre(), look, look.overlaps[place.second]);
+    });
+  };
+  const auto all_right = [&](const Part& part) {
+    return std::all_of(part.items.begin(), part.items.end(), is_right);
+  };
+  return all_right(parts.list[a]) && all_right(parts.list[b]);
 }
 
 /// By merge key: clusters, and draws that stand for themselves and may still join others.
@@ -202,71 +208,72 @@ void BlendViews::find_orders(std::vector<Union>& unions, const RunControl& run) 
   }
 }
 
+/// A pair that may be tried now; one for which another union is tried waits.
+void BlendViews::offer(const Near& pair, const Parts& parts, Joining& joining) const {
+  const std::uint32_t a = joining.find(std::get<1>(pair));
+  const std::uint32_t b = joining.find(std::get<2>(pair));
+  if (a == b || joining.misses[a] > most_misses || joining.misses[b] > most_misses) {
+    return;
+  }
+  if (joining.busy.count(a) + joining.busy.count(b) > 0) {
+    joining.waiting.push_back(pair);
+  } else if (is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b)) {
+    joining.busy.insert({a, b});
+    joining.unions.push_back({a, b, list_draws(parts.list[a], parts.list[b])});
+  }
+}
+
+/// Looks for the orders of the unions, as far as there is work left to spend, and carries out those
+/// that have one.
+void BlendViews::try_unions(const RunControl& run, Joining& joining, Parts& parts) {
+  for (Union& one : joining.unions) {
+    const std::size_t triangles =
+        std::accumulate(one.draws.begin(), one.draws.end(), std::size_t{0},
+                        [&](std::size_t sum, DrawId id) { return sum + survey_[id].triangles; });
+    if (triangles > std::min(joining.left, most_tried)) {
+      one.draws.clear();  // it is not tried
+    } else {
+      joining.left -= triangles;
+    }
+  }
+  find_orders(joining.unions, run);
+  bool moved = false;
+  for (const auto& [a, b, draws, has_order] : joining.unions) {
+    if (!has_order) {
+      ++joining.misses[a];
+      ++joining.misses[b];
+    } else if (!moved || stays_right(parts, a, b)) {
+      merge(parts, a, b);
+      joining.into[b] = a;
+      moved = true;
+    }
+  }
+}
+
 /// Joins parts of one key, the nearest first.
 void BlendViews::join_key(const std::vector<std::uint32_t>& list,
                           const RunControl& run,
                           Parts& parts) {
-  std::size_t left = least_tried;
+  Joining joining;
+  joining.left = least_tried;
   for (const std::uint32_t p : list) {
     for (const std::uint32_t i : parts.list[p].items) {
-      left += tried_share * items_.items[i].triangles;
+      joining.left += tried_share * items_.items[i].triangles;
     }
   }
-  std::map<std::uint32_t, std::uint32_t> now;  // parts that went into others
-  const auto find = [&](std::uint32_t part) {
-    for (auto into = now.find(part); into != now.end(); into = now.find(part)) {
-      part = into->second;
-    }
-    return part;
-  };
-  std::map<std::uint32_t, int> misses;
   const std::vector<Near> pairs = list_near(parts, list);
-  std::vector<Near> waiting;  // for a part that another union is tried with
-  for (std::size_t next = 0; next < pairs.size() || !waiting.empty();) {
-    std::vector<Union> unions;
-    std::set<std::uint32_t> busy;
-    std::vector<Near> waited = std::move(waiting);
-    waiting.clear();
-    const auto offer = [&](const Near& pair) {
-      const std::uint32_t a = find(std::get<1>(pair));
-      const std::uint32_t b = find(std::get<2>(pair));
-      if (a == b || misses[a] > most_misses || misses[b] > most_misses) {
-        return;
-      }
-      if (busy.count(a) + busy.count(b) > 0) {
-        waiting.push_back(pair);
-      } else if (is_cheaper(parts.list[a], parts.list[b]) && stays_right(parts, a, b)) {
-        busy.insert({a, b});
-        unions.push_back({a, b, list_draws(parts.list[a], parts.list[b])});
-      }
-    };
-    std::for_each(waited.begin(), waited.end(), offer);
-    for (; next < pairs.size() && unions.size() < tried_at_once && waiting.size() < most_waiting;
+  for (std::size_t next = 0; next < pairs.size() || !joining.waiting.empty();) {
+    joining.unions.clear();
+    joining.busy.clear();
+    for (const Near& pair : std::exchange(joining.waiting, {})) {
+      offer(pair, parts, joining);
+    }
+    for (; next < pairs.size() && joining.unions.size() < tried_at_once &&
+           joining.waiting.size() < most_waiting;
          ++next) {
-      offer(pairs[next]);
+      offer(pairs[next], parts, joining);
     }
-    for (Union& one : unions) {
-      const std::size_t triangles =
-          std::accumulate(one.draws.begin(), one.draws.end(), std::size_t{0},
-                          [&](std::size_t sum, DrawId id) { return sum + survey_[id].triangles; });
-      if (triangles > std::min(left, most_tried)) {
-        one.draws.clear();  // it is not tried
-      } else {
-        left -= triangles;
-      }
-    }
-    find_orders(unions, run);
-    bool moved = false;
-    for (const auto& [a, b, draws, has_order] : unions) {
-      if (!has_order) {
-        ++misses[a];
-        ++misses[b];
-      } else if (!moved || stays_right(parts, a, b)) {
-        merge(parts, a, b);
-        now[b] = a;
-        moved = true;
-      }
-    }
+    try_unions(run, joining, parts);
   }
 }
 

@@ -9,7 +9,6 @@
 #include <set>
 #include <tuple>
 
-#include "plan/blend_cells.h"
 #include "plan/blends.h"
 #include "scene/hasher.h"
 #include "scene/matrix.h"
@@ -36,7 +35,7 @@ BlendViews::BlendViews(const Scene& scene,
                        const BlendSight& sight,
                        const std::vector<Mat4d>& world,
                        const CutLimits& limits,
-                       Joining joining,
+                       MayJoin may_join,
                        const BlendLooks& looks,
                        std::span<const Group> decided)
     : scene_(scene),
@@ -48,7 +47,7 @@ BlendViews::BlendViews(const Scene& scene,
       world_(world),
       overlaps_of_(survey.draws.size()),
       limits_(limits),
-      joining_(joining),
+      may_join_(may_join),
       orders_(scene, survey, world, sight),
       leaves_(items.items.size(), no_index),
       points_(find_sorting_points(survey, world, outlook.profile.sorts_blended.at)),
@@ -162,32 +161,39 @@ bool BlendViews::stands_still(std::uint32_t draw, const BlendLook& look) const {
   return look.pose != no_index && survey_[survey_.draws[draw].key].moving_root == no_node;
 }
 
-/// \return by part: it is to be halved, the larger one of two that are drawn in a wrong order
+/// The part that is to be halved where two layers are drawn in a wrong order: the larger of those
+/// that can be; no_index: neither can.
+std::uint32_t BlendViews::find_larger(const Parts& parts,
+                                      const BlendLook& look,
+                                      const Overlap& overlap) const {
+  const auto extent = [&](std::uint32_t draw) {
+    const std::uint32_t part = parts.of_draw[draw];
+    const bool whole = part == no_index || parts.list[part].fixed || stands_still(draw, look);
+    return whole ? -1 : find_diagonal(parts.list[part].box);
+  };
+  const double far = extent(overlap.behind);
+  const double near = extent(overlap.before);
+  return std::max(far, near) < 0 ? no_index
+                                 : parts.of_draw[far > near ? overlap.behind : overlap.before];
+}
+
+/// \return by part: it is to be halved
 std::vector<bool> BlendViews::find_wrong(const Parts& parts) const {
   std::vector<bool> out(parts.list.size(), false);
   for (const BlendLook& look : looks_.list) {
     for (const Overlap& overlap : look.overlaps) {
-      const std::uint32_t behind = parts.of_draw[overlap.behind];
-      const std::uint32_t before = parts.of_draw[overlap.before];
-      if (behind == before) {
+      if (parts.of_draw[overlap.behind] == parts.of_draw[overlap.before]) {
         continue;  // in one group, or both as they are
       }
-      const auto point_of = [&](std::uint32_t part, std::uint32_t draw) {
+      const auto point_of = [&](std::uint32_t draw) {
+        const std::uint32_t part = parts.of_draw[draw];
         return part == no_index || stands_still(draw, look) ? points_[draw]
                                                             : parts.list[part].point;
       };
-      if (is_kept(overlap, look, point_of(behind, overlap.behind),
-                  point_of(before, overlap.before))) {
-        continue;
-      }
-      const auto extent = [&](std::uint32_t part, std::uint32_t draw) {
-        const bool whole = part == no_index || parts.list[part].fixed || stands_still(draw, look);
-        return whole ? -1 : find_diagonal(parts.list[part].box);
-      };
-      const double far = extent(behind, overlap.behind);
-      const double near = extent(before, overlap.before);
-      if (std::max(far, near) >= 0) {
-        out[far > near ? behind : before] = true;
+      const bool kept = is_kept(overlap, look, point_of(overlap.behind), point_of(overlap.before));
+      const std::uint32_t part = kept ? no_index : find_larger(parts, look, overlap);
+      if (part != no_index) {
+        out[part] = true;
       }
     }
   }
@@ -200,44 +206,44 @@ bool BlendViews::has_cells() const {
   return outlook_.views.empty() && outlook_.profile.sorts_blended.by == SortBy::distance;
 }
 
-/// \return by part: it is to be halved, the larger one of two that share no pair of cells and of
-/// which one can hide the other
-std::vector<bool> BlendViews::find_outside_cells(const Parts& parts) const {
-  struct Thing {
-    SortedThing sorted;
-    std::uint32_t part = no_index;  ///< that may be halved
-    std::vector<DrawId> draws;
-  };
+/// Groups, and then draws that stand for themselves.
+std::vector<BlendViews::Thing> BlendViews::list_things(const Parts& parts,
+                                                       std::size_t& groups) const {
   std::vector<Thing> things;
   std::map<std::uint32_t, std::size_t> of_part;
   for (std::uint32_t p = 0; p < parts.list.size(); ++p) {
     const Part& part = parts.list[p];
     if (part.grouping != Grouping::alone) {
       of_part[p] = things.size();
-      things.push_back({{part.box, part.point}, part.fixed ? no_index : p, {}});
+      things.push_back({{part.box, part.point}, part.fixed ? no_index : p});
     }
   }
-  const std::size_t groups = things.size();
+  groups = things.size();
   for (std::uint32_t d = 0; d < survey_.draws.size(); ++d) {
-    const std::uint32_t part = parts.of_draw[d];
-    if (part == no_index && survey_.draws[d].blended) {
+    const auto group = of_part.find(parts.of_draw[d]);
+    if (group != of_part.end()) {
+      things[group->second].draws.push_back(make_id<DrawId>(d));
+    } else if (survey_.draws[d].blended) {
       things.push_back({{survey_.draws[d].box, points_[d]}, no_index, {make_id<DrawId>(d)}});
-    } else if (part != no_index && of_part.count(part) > 0) {
-      things[of_part[part]].draws.push_back(make_id<DrawId>(d));
     }
   }
+  return things;
+}
+
+/// \return by part: it is to be halved, the larger one of two that share no pair of cells and of
+/// which one can hide the other
+std::vector<bool> BlendViews::find_outside_cells(const Parts& parts) const {
+  std::size_t groups = 0;
+  const std::vector<Thing> things = list_things(parts, groups);
   std::vector<bool> out(parts.list.size(), false);
   for (std::size_t a = 0; a < groups; ++a) {
     for (std::size_t b = a + 1; b < things.size(); ++b) {
-      const bool fixed = things[a].part == no_index && things[b].part == no_index;
-      if (fixed || are_cells(things[a].sorted, things[b].sorted, orders_.precision_m()) ||
-          orders_.are_free(things[a].draws, things[b].draws)) {
-        continue;
+      const Thing& larger = things[b].extent() > things[a].extent() ? things[b] : things[a];
+      if (larger.part != no_index &&
+          !are_cells(things[a].sorted, things[b].sorted, orders_.precision_m()) &&
+          !orders_.are_free(things[a].draws, things[b].draws)) {
+        out[larger.part] = true;
       }
-      const auto extent = [&](const Thing& thing) {
-        return thing.part == no_index ? -1 : find_diagonal(thing.sorted.box);
-      };
-      out[(extent(things[b]) > extent(things[a]) ? things[b] : things[a]).part] = true;
     }
   }
   return out;
@@ -286,7 +292,7 @@ BlendViews::Parts BlendViews::find_settled(std::uint32_t min_instances,
       break;
     }
   }
-  if (joining_ == Joining::anywhere && !has_cells()) {
+  if (may_join_ == MayJoin::anywhere && !has_cells()) {
     add_singles(arrangement, parts);
     for (const auto& [key, list] : list_joinable(parts)) {
       join_key(list, run, parts);

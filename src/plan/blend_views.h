@@ -4,22 +4,25 @@
 
 #include <cstdint>
 #include <map>
+#include <set>
 #include <span>
 #include <tuple>
 #include <utility>
 #include <vector>
 
 #include "order/draw_triangles.h"
+#include "plan/blend_cells.h"
 #include "plan/blend_looks.h"
 #include "plan/cut.h"
 #include "scene/hasher.h"
+#include "scene/matrix.h"
 #include "wakuzume/propose.h"
 
 /// Groups of blended draws among each other and beside what stays: engines sort them as wholes.
 namespace wakuzume {
 
 /// Whether groups may become larger than the trees have them: cells of a grid may not.
-enum class Joining : std::uint8_t { anywhere, never };
+enum class MayJoin : std::uint8_t { anywhere, never };
 
 class BlendViews {
  public:
@@ -33,7 +36,7 @@ class BlendViews {
              const BlendSight& sight,
              const std::vector<Mat4d>& world,
              const CutLimits& limits,
-             Joining joining,
+             MayJoin may_join,
              const BlendLooks& looks,
              std::span<const Group> decided);
 
@@ -72,8 +75,20 @@ class BlendViews {
                              const Vec3d& behind,
                              const Vec3d& before) const;
   [[nodiscard]] bool stands_still(std::uint32_t draw, const BlendLook& look) const;
+  [[nodiscard]] std::uint32_t find_larger(const Parts& parts,
+                                          const BlendLook& look,
+                                          const Overlap& overlap) const;
   [[nodiscard]] std::vector<bool> find_wrong(const Parts& parts) const;
   [[nodiscard]] bool has_cells() const;
+  struct Thing {
+    SortedThing sorted;
+    std::uint32_t part = no_index;  ///< that may be halved
+    std::vector<DrawId> draws{};
+    [[nodiscard]] double extent() const {
+      return part == no_index ? -1 : find_diagonal(sorted.box);
+    }
+  };
+  [[nodiscard]] std::vector<Thing> list_things(const Parts& parts, std::size_t& groups) const;
   [[nodiscard]] std::vector<bool> find_outside_cells(const Parts& parts) const;
   void halve(std::uint32_t part, std::uint32_t min_instances, Parts& parts) const;
   void add_singles(const Arrangement& arrangement, Parts& parts) const;
@@ -89,6 +104,28 @@ class BlendViews {
     std::vector<DrawId> draws{};  ///< of both
     bool has_order = false;
   };
+  /// Unions of one key, as they are tried.
+  struct Joining {
+    std::size_t left = 0;                         ///< triangles whose orders may be looked for
+    std::map<std::uint32_t, std::uint32_t> into;  ///< parts that went into others
+    std::map<std::uint32_t, int> misses;          ///< by part
+    std::vector<Near> waiting;
+    std::vector<Union> unions;
+    std::set<std::uint32_t> busy;  ///< parts of these
+    [[nodiscard]] std::uint32_t find(std::uint32_t part) const {
+      for (auto at = into.find(part); at != into.end(); at = into.find(part)) {
+        part = at->second;
+      }
+      return part;
+    }
+  };
+  void offer(const Near& pair, const Parts& parts, Joining& joining) const;
+  void try_unions(const RunControl& run, Joining& joining, Parts& parts);
+  [[nodiscard]] bool is_kept_joined(const Parts& parts,
+                                    const Union& both,
+                                    const Vec3d& point,
+                                    const BlendLook& look,
+                                    const Overlap& overlap) const;
   [[nodiscard]] std::vector<DrawId> list_draws(const Part& a, const Part& b) const;
   void find_orders(std::vector<Union>& unions, const RunControl& run);
   void join_key(const std::vector<std::uint32_t>& list, const RunControl& run, Parts& parts);
@@ -112,7 +149,7 @@ class BlendViews {
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> overlaps_of_;
   std::vector<Frustum> frusta_;  ///< by view
   CutLimits limits_;
-  Joining joining_;
+  MayJoin may_join_;
   BlendOrders orders_;
   std::vector<std::uint32_t> blended_;  ///< items that have an order
   /// What became of them, by what an arrangement had for them.

@@ -295,7 +295,7 @@ class Proposer {
       blends_.emplace(
           scene_, survey_, items_, trees_, outlook_, sight_, frames_.world(),
           CutLimits{settings_.max_vertices, settings_.max_extent_m, settings_.min_instances},
-          grows ? Joining::anywhere : Joining::never, looks_, decided_.groups);
+          grows ? MayJoin::anywhere : MayJoin::never, looks_, decided_.groups);
     }
   }
 

@@ -4,7 +4,8 @@
 
 #include <algorithm>
 #include <array>
-#include <string>
+#include <cmath>
+#include <utility>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
@@ -94,6 +95,38 @@ class Track {
   bool good_ = false;
 };
 
+using Tracks = std::vector<std::pair<const AnimationChannel*, Track>>;
+
+Tracks list_tracks(const Scene& scene, const Animation& animation) {
+  Tracks out;
+  for (const AnimationChannel& channel : animation.channels) {
+    const bool moves =
+        channel.path == "translation" || channel.path == "rotation" || channel.path == "scale";
+    if (moves && channel.node != no_node) {
+      Track track(scene, animation.samplers[channel.sampler]);
+      if (track.good()) {
+        out.emplace_back(&channel, std::move(track));
+      }
+    }
+  }
+  return out;
+}
+
+std::vector<Mat4d> find_pose(const Scene& scene, const Tracks& tracks, double time) {
+  Scene posed = scene;
+  for (const auto& [channel, track] : tracks) {
+    Trs& trs = posed.nodes[to_index(channel->node)].trs;
+    if (channel->path == "translation") {
+      track.sample(time, trs.translation);
+    } else if (channel->path == "rotation") {
+      track.sample(time, trs.rotation);
+    } else {
+      track.sample(time, trs.scale);
+    }
+  }
+  return make_world_matrices(posed);
+}
+
 }  // namespace
 
 std::vector<std::vector<Mat4d>> list_poses(const Scene& scene,
@@ -101,36 +134,18 @@ std::vector<std::vector<Mat4d>> list_poses(const Scene& scene,
                                            std::size_t most) {
   std::vector<std::vector<Mat4d>> out;
   for (const Animation& animation : scene.animations) {
-    std::vector<std::pair<const AnimationChannel*, Track>> tracks;
-    double begin = 0;
-    double end = 0;
-    for (const AnimationChannel& channel : animation.channels) {
-      const bool moves =
-          channel.path == "translation" || channel.path == "rotation" || channel.path == "scale";
-      if (!moves || channel.node == no_node) {
-        continue;
-      }
-      Track track(scene, animation.samplers[channel.sampler]);
-      if (track.good()) {
-        begin = tracks.empty() ? track.begin() : std::min(begin, track.begin());
-        end = tracks.empty() ? track.end() : std::max(end, track.end());
-        tracks.emplace_back(&channel, std::move(track));
-      }
+    const Tracks tracks = list_tracks(scene, animation);
+    if (tracks.empty()) {
+      continue;
     }
-    for (std::uint32_t m = 1; m <= moments && !tracks.empty() && out.size() < most; ++m) {
-      const double time = begin + (end - begin) * m / moments;
-      Scene posed = scene;
-      for (const auto& [channel, track] : tracks) {
-        Trs& trs = posed.nodes[to_index(channel->node)].trs;
-        if (channel->path == "translation") {
-          track.sample(time, trs.translation);
-        } else if (channel->path == "rotation") {
-          track.sample(time, trs.rotation);
-        } else {
-          track.sample(time, trs.scale);
-        }
-      }
-      out.push_back(make_world_matrices(posed));
+    double begin = tracks.front().second.begin();
+    double end = tracks.front().second.end();
+    for (const auto& [channel, track] : tracks) {
+      begin = std::min(begin, track.begin());
+      end = std::max(end, track.end());
+    }
+    for (std::uint32_t m = 1; m <= moments && out.size() < most; ++m) {
+      out.push_back(find_pose(scene, tracks, begin + (end - begin) * m / moments));
     }
   }
   return out;
