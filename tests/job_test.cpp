@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cmath>
 #include <set>
 #include <string>
 
@@ -256,6 +257,36 @@ TEST(Job, StopsInEveryStageThatItTellsOf) {
                            "built", "ready to draw by ", "verified"}) {
     EXPECT_TRUE(told(line)) << line;
   }
+}
+
+TEST(JobParts, LookAtOrdersFromMorePlacesThanAtCosts) {
+  test::SceneBuilder builder;
+  const MeshId floor =
+      builder.add_mesh("floor", test::make_square(), builder.add_material("stone"));
+  Trs flat = test::scaled(20, 20, 1, {-10, 0, 10});
+  flat.rotation = {-std::sqrt(0.5), 0, 0, std::sqrt(0.5)};
+  builder.add_node("floor", floor, flat);
+  const Scene opaque = builder.finish();
+  builder.add_node("pane", builder.add_mesh("pane", test::make_square(),
+                                            builder.add_material("glass", AlphaMode::blend)));
+  const Scene blended = builder.finish();
+  const auto count_eyes = [](const Scene& scene, std::uint32_t views) {
+    Job job = make_job();
+    job.settings.views.count = views;
+    const auto outlook = make_outlook(scene, *survey(scene), job);
+    EXPECT_TRUE(outlook);
+    EXPECT_EQ(outlook->views.size(), views);
+    return outlook->eyes.size();
+  };
+  EXPECT_EQ(count_eyes(opaque, 16), 16U);
+  EXPECT_EQ(count_eyes(blended, 16), 16U + 8 * 16);
+  EXPECT_EQ(count_eyes(blended, 100), 100U + 512);
+  EXPECT_EQ(count_eyes(blended, 600), 600U);
+  EXPECT_EQ(count_eyes(blended, 0), 0U);
+  // Who lists views is asked for no others.
+  Job job = make_job();
+  job.views = {make_viewpoint("here", {0, 1.6, 5}, {0, 1, 0})};
+  EXPECT_EQ(make_outlook(blended, *survey(blended), job)->eyes.size(), 1U);
 }
 
 TEST(JobParts, PutBackWhatWasBuilt) {

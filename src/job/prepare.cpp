@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "job/prepare.h"
 
+#include <algorithm>
+
 #include "job/telling.h"
 
 namespace wakuzume {
@@ -42,6 +44,28 @@ Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, cons
   }
   prepared.survey = std::move(*found);
   return {};
+}
+
+/// Where the views are, and more places like them: to look at orders from takes no pictures.
+Result<std::vector<OrderEye>> list_eyes(const Scene& scene,
+                                        const Survey& survey,
+                                        const ViewSettings& settings,
+                                        const std::vector<Viewpoint>& views) {
+  constexpr std::uint32_t times_as_many = 8;
+  constexpr std::uint32_t most = 512;
+  std::vector<Viewpoint> all = views;
+  const bool blended = std::any_of(survey.draws.begin(), survey.draws.end(),
+                                   [](const Draw& draw) { return draw.blended; });
+  if (settings.count < most && blended) {
+    ViewSettings more = settings;
+    more.count = std::min(settings.count * times_as_many, most);
+    auto made = make_views(scene, survey, more);
+    if (!made) {
+      return Failure(made.error());
+    }
+    all.insert(all.begin(), made->begin(), made->end());
+  }
+  return make_eyes(all);
 }
 
 Result<void> add_outlook(Prepared& prepared,
@@ -219,9 +243,6 @@ Result<Prepared> prepare_for(const Plan& plan,
   return out;
 }
 
-/// Orders are looked at from so many times the places.
-constexpr std::uint32_t eyes_per_view = 8;
-
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
   if (!job.views.empty()) {
     return Outlook{job.views, job.profile, {}, make_eyes(job.views)};
@@ -230,15 +251,11 @@ Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job
   if (!views) {
     return Failure(views.error());
   }
-  // Orders are looked at from more places than costs: that takes no pictures.
-  ViewSettings more = job.settings.views;
-  more.count *= eyes_per_view;
-  auto eyes = make_views(scene, survey, more);
+  auto eyes = list_eyes(scene, survey, job.settings.views, *views);
   if (!eyes) {
     return Failure(eyes.error());
   }
-  eyes->insert(eyes->end(), views->begin(), views->end());
-  return Outlook{std::move(*views), job.profile, {}, make_eyes(*eyes)};
+  return Outlook{std::move(*views), job.profile, {}, std::move(*eyes)};
 }
 
 Result<Plan> propose_without(std::span<const TakenBack> taken,
