@@ -35,7 +35,7 @@ class Polygon {
   bool keep(const Value& value) {
     std::array<Vector3d, most> out;
     std::size_t kept = 0;
-    for (std::size_t i = 0; i < count_; ++i) {
+    for (std::size_t i = 0; i < count_ && kept + 2 <= most; ++i) {
       const Vector3d& a = points_[i];
       const Vector3d& b = points_[(i + 1) % count_];
       const double at_a = value(a);
@@ -53,7 +53,8 @@ class Polygon {
   }
 
  private:
-  static constexpr std::size_t most = 8;  // three corners, and one more for each of four planes
+  // Three corners, one more for each of four planes, and room for what rounding adds.
+  static constexpr std::size_t most = 12;
   std::array<Vector3d, most> points_;
   std::size_t count_ = 0;
 };
@@ -91,17 +92,20 @@ bool covers(const FacingTriangle& b, const FacingTriangle& a, const OrderEye& ey
   if (!left.keep([&](const Vector3d& x) { return normal.dot(corners[0] - x) - near_m; })) {
     return false;
   }
+  double lap_m = near_m;
+  if (eye.perspective) {
+    // As far off as the nearest of them: flat sides, so that no more than one corner is added.
+    const auto distance = [&](const Vec3d& corner) { return (as_eigen(corner) - from).norm(); };
+    lap_m = least_lap *
+            std::min({distance(a.corners[0]), distance(a.corners[1]), distance(a.corners[2])});
+  }
   for (std::size_t side = 0; side < 3; ++side) {
     const Vector3d& p = corners[side];
     const Vector3d& q = corners[(side + 1) % 3];
     const Vector3d along = eye.perspective ? Vector3d(p - from) : as_eigen(eye.axis);
     Vector3d inwards = along.cross(q - p).normalized();
     inwards *= inwards.dot(corners[(side + 2) % 3] - p) < 0 ? -1 : 1;
-    const bool any = left.keep([&](const Vector3d& x) {
-      const double lap = eye.perspective ? least_lap * (x - from).norm() : near_m;
-      return inwards.dot(x - p) - lap;
-    });
-    if (!any) {
+    if (!left.keep([&](const Vector3d& x) { return inwards.dot(x - p) - lap_m; })) {
       return false;
     }
   }
