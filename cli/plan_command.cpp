@@ -133,8 +133,7 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
   if (!visibility) {
     return command.fail(visibility.error());
   }
-  const Outlook& outlook = proposal.source.outlook;
-  const BlendSight sight{outlook.eyes, outlook.profile.sorts_blended};
+  const BlendSight sight = make_sight(proposal.source.outlook);
   const auto ladder = make_ladder(proposal.scene(), proposal.source.survey, *visibility, {}, {},
                                   sight, command.run());
   if (!ladder) {

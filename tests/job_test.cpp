@@ -278,15 +278,17 @@ TEST(JobParts, LookAtOrdersFromMorePlacesThanAtCosts) {
     EXPECT_EQ(outlook->views.size(), views);
     return outlook->eyes.size();
   };
-  EXPECT_EQ(count_eyes(opaque, 16), 16U);
-  EXPECT_EQ(count_eyes(blended, 16), 16U + 8 * 16);
-  EXPECT_EQ(count_eyes(blended, 100), 100U + 512);
-  EXPECT_EQ(count_eyes(blended, 600), 600U);
+  EXPECT_EQ(count_eyes(opaque, 16), 0U);
+  EXPECT_EQ(count_eyes(blended, 16), 128U);
+  EXPECT_EQ(count_eyes(blended, 100), 512U);
+  EXPECT_EQ(count_eyes(blended, 600), 0U);
   EXPECT_EQ(count_eyes(blended, 0), 0U);
   // Who lists views is asked for no others.
   Job job = make_job();
   job.views = {make_viewpoint("here", {0, 1.6, 5}, {0, 1, 0})};
-  EXPECT_EQ(make_outlook(blended, *survey(blended), job)->eyes.size(), 1U);
+  const auto listed = make_outlook(blended, *survey(blended), job);
+  EXPECT_TRUE(listed->eyes.empty());
+  EXPECT_EQ(make_sight(*listed).eyes.size(), 1U);
 }
 
 TEST(JobParts, PutBackWhatWasBuilt) {

@@ -127,9 +127,11 @@ struct Outlook {
   /// One an image of the scene, for the time that textures take; empty: they take none.
   std::vector<ImageFacts> images{};
   /// With BlendedFrom::views: where orders of blended triangles have to be right that are not right
-  /// from everywhere. Empty: none such is taken.
+  /// from everywhere, beside where the views are. Without either none such is taken.
   std::vector<OrderEye> eyes{};
 };
+/// From where orders of blended triangles are looked at: the eyes, and the views.
+BlendSight make_sight(const Outlook& outlook);
 
 enum class GroupKind : std::uint8_t { cluster, instance_set };
 std::string_view to_string(GroupKind kind);

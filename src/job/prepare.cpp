@@ -46,26 +46,21 @@ Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, cons
   return {};
 }
 
-/// Where the views are, and more places like them: to look at orders from takes no pictures.
+/// More places like those of the views: to look at orders from them takes no pictures.
 Result<std::vector<OrderEye>> list_eyes(const Scene& scene,
                                         const Survey& survey,
-                                        const ViewSettings& settings,
-                                        const std::vector<Viewpoint>& views) {
+                                        const ViewSettings& settings) {
   constexpr std::uint32_t times_as_many = 8;
   constexpr std::uint32_t most = 512;
-  std::vector<Viewpoint> all = views;
   const bool blended = std::any_of(survey.draws.begin(), survey.draws.end(),
                                    [](const Draw& draw) { return draw.blended; });
-  if (settings.count < most && blended) {
-    ViewSettings more = settings;
-    more.count = std::min(settings.count * times_as_many, most);
-    auto made = make_views(scene, survey, more);
-    if (!made) {
-      return Failure(made.error());
-    }
-    all.insert(all.begin(), made->begin(), made->end());
+  if (settings.count >= most || !blended) {
+    return std::vector<OrderEye>{};
   }
-  return make_eyes(all);
+  ViewSettings more = settings;
+  more.count = std::min(settings.count * times_as_many, most);
+  auto made = make_views(scene, survey, more);
+  return made ? Result<std::vector<OrderEye>>(make_eyes(*made)) : Failure(made.error());
 }
 
 Result<void> add_outlook(Prepared& prepared,
@@ -245,13 +240,13 @@ Result<Prepared> prepare_for(const Plan& plan,
 
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
   if (!job.views.empty()) {
-    return Outlook{job.views, job.profile, {}, make_eyes(job.views)};
+    return Outlook{job.views, job.profile};
   }
   auto views = make_views(scene, survey, job.settings.views);
   if (!views) {
     return Failure(views.error());
   }
-  auto eyes = list_eyes(scene, survey, job.settings.views, *views);
+  auto eyes = list_eyes(scene, survey, job.settings.views);
   if (!eyes) {
     return Failure(eyes.error());
   }

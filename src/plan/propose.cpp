@@ -47,7 +47,7 @@ class Proposer {
         settings_(task.settings),
         sizes_(make_shape_sizes(scene, survey)),
         outlook_{task.outlook.views, with_passes(task.outlook.profile), task.outlook.images, {}},
-        sight_(make_sight(task)),
+        sight_(choose_sight(task)),
         run_(run),
         frames_(scene, survey),
         keys_(make_plan_keys(scene, survey, settings_)),
@@ -142,11 +142,10 @@ class Proposer {
     }
   };
 
-  static BlendSight make_sight(const ProposeTask& task) {
+  static BlendSight choose_sight(const ProposeTask& task) {
     const bool looks = task.settings.blended == Blended::proved &&
                        task.settings.blended_from == BlendedFrom::views;
-    return {looks ? task.outlook.eyes : std::vector<OrderEye>{},
-            task.outlook.profile.sorts_blended};
+    return looks ? make_sight(task.outlook) : BlendSight{{}, task.outlook.profile.sorts_blended};
   }
   static bool needs_eyes(const Group& group) { return group.order == BlendOrder::given_eyes; }
 
@@ -520,6 +519,13 @@ Failure bad_setting(const char* name, const char* range) {
 bool within(double value, double least, double most) { return value >= least && value <= most; }
 
 }  // namespace
+
+BlendSight make_sight(const Outlook& outlook) {
+  BlendSight out{outlook.eyes, outlook.profile.sorts_blended};
+  const std::vector<OrderEye> views = make_eyes(outlook.views);
+  out.eyes.insert(out.eyes.end(), views.begin(), views.end());
+  return out;
+}
 
 std::string_view to_string(GroupKind kind) {
   return kind == GroupKind::cluster ? "cluster" : "instance_set";
