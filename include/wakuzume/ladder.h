@@ -54,8 +54,8 @@ struct Ladder {
 /// \param sight   by which `ordering` may decide cycles; without eyes it cuts them
 /// \error cancelled
 /// \cost O(draws), and O(draws seen) a view; in parallel over the views. find_order_parts of
-///       order.h for what is blended; of what has more than a hundred thousand triangles of one key
-///       it is taken that all have one order
+///       order.h for what is blended; of what has more than 30,000 triangles of one key it is
+///       taken that all have one order
 Result<Ladder> make_ladder(const Scene& scene,
                            const Survey& survey,
                            const Visibility& visibility,

@@ -24,8 +24,8 @@
 ///    are sorted at one point. Triangles that cover each other in one plane hide each other.
 /// 3. Cycles can be decided by eyes that are given: there what can be hidden from one of them, in
 ///    whichever direction, comes before what hides it. Where that forms cycles too, as where
-///    surfaces pass through one another, it holds for all but what each owner by itself, sorted as
-///    an engine does, would show no better.
+///    surfaces pass through one another, pairs do not count that owners which are drawn one by one,
+///    sorted as an engine does, show in a wrong order as well.
 /// 4. The relation is one of pairs: what has an order has one without some of its owners too.
 /// 5. Same triangles, same result, for any number of threads.
 /// \source R. A. Schumacker et al., "Study for applying computer-generated images to visual

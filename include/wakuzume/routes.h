@@ -66,7 +66,8 @@ struct MaterialSettings {
   /// fitting take more. \range [0, 65536]
   std::uint32_t max_pages = 0;
   /// With fewest_draws, what a smaller tile may lose: mean difference of its pictures when they are
-  /// shown as large as before, in steps of 8 bits. Cutouts lose nothing. \range [0, 255]
+  /// shown as large as before, in steps of 8 bits. Cutouts lose nothing by it; what is cut out on
+  /// request may lose so much alpha. \range [0, 255]
   double allowed_loss = 1.5;
   Turning turning = Turning::quarter;
   /// Mip levels below the first in which no tile may show its neighbours; tiles of few texels need
