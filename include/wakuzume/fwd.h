@@ -38,7 +38,6 @@ struct SplitSettings;
 struct Survey;
 struct SurveySettings;
 struct Verdict;
-struct Viewpoint;
 struct VerifySettings;
 struct ViewSettings;
 struct Viewpoint;

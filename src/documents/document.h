@@ -22,6 +22,20 @@ inline void begin_document(ReadableJsonOut& out, const char* format, std::uint32
   out.member("version", version);
 }
 
+/// An array of objects, a line each. \param fill  called with (line, item)
+template <class List, class Fill>
+void write_rows(ReadableJsonOut& out, const char* name, const List& list, const Fill& fill) {
+  out.begin_array(name);
+  for (const auto& item : list) {
+    JsonOut line;
+    line.begin_object();
+    fill(line, item);
+    line.end_object();
+    out.line(line);
+  }
+  out.end_array();
+}
+
 inline bool unknown_member(JsonIn& in, const At& at) {
   return in.fail(ErrorCode::bad_value, at, "there is no such member in this format");
 }

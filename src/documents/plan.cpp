@@ -193,36 +193,24 @@ void write_families(ReadableJsonOut& out, const Scene& scene, const Plan& plan) 
 }
 
 void write_taken_back(ReadableJsonOut& out, const Scene& scene, const Plan& plan) {
-  out.begin_array("taken_back");
-  for (const TakenBack& taken : plan.taken_back) {
-    JsonOut line;
-    line.begin_object();
+  write_rows(out, "taken_back", plan.taken_back, [&](JsonOut& line, const TakenBack& taken) {
     write_draw(line, scene, taken.draw);
     line.member("from", to_string(taken.from));
     line.member("why", taken.why);
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  });
 }
 
 void write_sight(ReadableJsonOut& out, const BlendSight& sight) {
   out.begin_object("sight");
   out.member("sorted_by", to_text(sight.sorting.by));
   out.member("sorted_at", to_text(sight.sorting.at));
-  out.begin_array("eyes");
-  for (const OrderEye& eye : sight.eyes) {
-    JsonOut line;
-    line.begin_object();
+  write_rows(out, "eyes", sight.eyes, [&](JsonOut& line, const OrderEye& eye) {
     line.member("at", eye.at);
     line.member("axis", eye.axis);
     if (!eye.perspective) {
       line.member("perspective", false);
     }
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  });
   out.end_object();
 }
 

@@ -91,24 +91,15 @@ void write_tile(ReadableJsonOut& out, const Tile& tile) {
 }
 
 void write_taken_back(ReadableJsonOut& out, const std::vector<MaterialTakenBack>& list) {
-  out.begin_array("taken_back");
-  for (const MaterialTakenBack& taken : list) {
-    JsonOut line;
-    line.begin_object();
+  write_rows(out, "taken_back", list, [&](JsonOut& line, const MaterialTakenBack& taken) {
     line.member("material", taken.material);
     line.member("to", to_string(taken.to));
     line.member("why", taken.why);
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  });
 }
 
 void write_cutouts(ReadableJsonOut& out, const std::vector<Cutout>& cutouts) {
-  out.begin_array("cutouts");
-  for (const Cutout& cutout : cutouts) {
-    JsonOut line;
-    line.begin_object();
+  write_rows(out, "cutouts", cutouts, [&](JsonOut& line, const Cutout& cutout) {
     line.member("material", cutout.material);
     line.member("draws", cutout.draws);
     line.member("between", cutout.between);
@@ -119,10 +110,7 @@ void write_cutouts(ReadableJsonOut& out, const std::vector<Cutout>& cutouts) {
     if (!cutout.obstacle.empty()) {
       line.member("obstacle", cutout.obstacle);
     }
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  });
 }
 
 void write_stack(ReadableJsonOut& out, const LayerStack& stack) {

@@ -72,18 +72,12 @@ void write_group_fault(ReadableJsonOut& out, const GroupFault& fault) {
 }
 
 void write_mends(ReadableJsonOut& out, const std::vector<Mend>& mends) {
-  out.begin_array("mended");
-  for (const Mend& mend : mends) {
-    JsonOut line;
-    line.begin_object();
+  write_rows(out, "mended", mends, [&](JsonOut& line, const Mend& mend) {
     line.member("round", mend.round);
     line.member("what", mend.what);
     line.member("became", mend.became);
     line.member("why", mend.why);
-    line.end_object();
-    out.line(line);
-  }
-  out.end_array();
+  });
 }
 
 void write_budget(ReadableJsonOut& out, const std::string& tier, const BudgetResult& result) {

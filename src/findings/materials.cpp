@@ -179,8 +179,7 @@ class MaterialFinder {
     const ImageFacts& facts = all_.images[to_index(image)];
     const std::vector<ShapeId>& shapes = all_.shapes_of_material[m];
     const bool fades = std::any_of(shapes.begin(), shapes.end(), [&](ShapeId id) {
-      const StreamId colors = all_.primitive_of(all_.survey[id]).find("COLOR_0");
-      return colors != no_stream && scene_[colors].element == ElementType::vec4;
+      return has_corner_alpha(scene_, all_.primitive_of(all_.survey[id]));
     });
     if (facts.decoded && !fades && facts.alpha_between <= most_between) {
       add(FindingCode::alpha_has_two_values, Severity::costly, m, shapes,

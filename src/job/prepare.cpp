@@ -46,6 +46,27 @@ Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, cons
   return {};
 }
 
+/// Blended materials become masks before anything is shared.
+Result<void> cut_materials(Prepared& prepared,
+                           const MaterialSettings& settings,
+                           const SurveySettings& rules,
+                           const RunControl& run) {
+  Scene& scene = prepared.source.scene;
+  prepared.routes.settings = settings;
+  prepared.routes.cutouts = find_cutouts(scene, prepared.survey, prepared.images, settings);
+  if (auto done = cut_out(prepared.routes.cutouts, scene); !done) {
+    return done;
+  }
+  return survey_source(prepared, rules, run);
+}
+
+Result<std::vector<Viewpoint>> list_views(const Scene& scene,
+                                          const Survey& survey,
+                                          const Job& job) {
+  return job.views.empty() ? make_views(scene, survey, job.settings.views)
+                           : Result<std::vector<Viewpoint>>(job.views);
+}
+
 /// More places like those of the views: to look at orders from them takes no pictures.
 Result<std::vector<OrderEye>> list_eyes(const Scene& scene,
                                         const Survey& survey,
@@ -95,20 +116,6 @@ Result<Source> make_source(Scene scene,
   return repainted ? std::move(source) : Failure(repainted.error());
 }
 
-/// Blended materials become masks before anything is shared.
-Result<void> cut_materials(Prepared& prepared,
-                           const MaterialSettings& settings,
-                           const SurveySettings& rules,
-                           const RunControl& run) {
-  Scene& scene = prepared.source.scene;
-  prepared.routes.settings = settings;
-  prepared.routes.cutouts = find_cutouts(scene, prepared.survey, prepared.images, settings);
-  if (auto done = cut_out(prepared.routes.cutouts, scene); !done) {
-    return done;
-  }
-  return survey_source(prepared, rules, run);
-}
-
 Result<void> share_materials(Prepared& prepared,
                              const MaterialSettings& settings,
                              const SurveySettings& rules,
@@ -137,12 +144,12 @@ Result<void> share_materials(Prepared& prepared,
       return {};
     }
   }
-  const auto outlook = make_outlook(source.scene, prepared.survey, job);
-  if (!outlook) {
-    return Failure(outlook.error());
+  const auto views = list_views(source.scene, prepared.survey, job);
+  if (!views) {
+    return Failure(views.error());
   }
   auto routes = propose_routes(source.scene, prepared.survey, prepared.images, settings, run,
-                               {outlook->views, taken_back});
+                               {*views, taken_back});
   if (!routes) {
     return Failure(routes.error());
   }
@@ -239,12 +246,12 @@ Result<Prepared> prepare_for(const Plan& plan,
 }
 
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
-  if (!job.views.empty()) {
-    return Outlook{job.views, job.profile};
-  }
-  auto views = make_views(scene, survey, job.settings.views);
+  auto views = list_views(scene, survey, job);
   if (!views) {
     return Failure(views.error());
+  }
+  if (!job.views.empty()) {
+    return Outlook{std::move(*views), job.profile};
   }
   auto eyes = list_eyes(scene, survey, job.settings.views);
   if (!eyes) {

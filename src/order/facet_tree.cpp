@@ -6,21 +6,14 @@
 #include <array>
 #include <numeric>
 
+#include "scene/matrix.h"
+
 namespace wakuzume {
 namespace {
 
 constexpr std::uint32_t leaf_size = 4;
 /// What a turn by a right angle weighs against the extent of all.
 constexpr double turn_weight = 2;
-
-/// The largest of n * w over a box of w. \return times -1 the smallest for -n
-double find_reach(const Box3d& box, const Vec3d& n) {
-  double sum = 0;
-  for (std::size_t c = 0; c < 3; ++c) {
-    sum += n[c] * (n[c] > 0 ? box.max[c] : box.min[c]);
-  }
-  return sum;
-}
 
 /// The largest of n * w over boxes of both.
 double find_reach(const Box3d& normals, const Vec3d& low, const Vec3d& high) {

@@ -10,18 +10,6 @@
 #include "scene/matrix.h"
 
 namespace wakuzume {
-namespace {
-
-/// How far a box reaches along a direction.
-double find_reach(const Box3d& box, const Vec3d& along) {
-  double reach = 0;
-  for (std::size_t c = 0; c < 3; ++c) {
-    reach += std::max(along[c] * box.min[c], along[c] * box.max[c]);
-  }
-  return reach;
-}
-
-}  // namespace
 
 bool are_cells(const SortedThing& a, const SortedThing& b, double precision_m) {
   Vec3d towards{};
@@ -37,6 +25,21 @@ bool are_cells(const SortedThing& a, const SortedThing& b, double precision_m) {
   const double allowed = precision_m * std::sqrt(length);
   return length > precision_m * precision_m && find_reach(a.box, towards) <= middle + allowed &&
          find_reach(b.box, back) <= -middle + allowed;
+}
+
+SortedThing find_sorted_thing(const Scene& scene,
+                              const Survey& survey,
+                              std::span<const Mat4d> world,
+                              SortAt at,
+                              const Group& group) {
+  SortedThing out;
+  for (const DrawId id : find_draws(survey, group.members)) {
+    const Draw& draw = survey[id];
+    out.box.include(group.kind == GroupKind::cluster ? find_tight_box(scene, draw, world)
+                                                     : draw.box);
+  }
+  out.point = at == SortAt::origin || out.box.empty() ? group.pivot : out.box.centre();
+  return out;
 }
 
 std::vector<bool> find_cells(const Scene& scene,
@@ -56,14 +59,10 @@ std::vector<bool> find_cells(const Scene& scene,
     if (!survey[draws.front()].blended) {
       continue;
     }
-    SortedThing thing;
     for (const DrawId id : draws) {
       grouped[to_index(id)] = true;
-      thing.box.include(group.kind == GroupKind::cluster ? find_tight_box(scene, survey[id], world)
-                                                         : survey[id].box);
     }
-    thing.point = at == SortAt::origin ? group.pivot : thing.box.centre();
-    things.push_back(thing);
+    things.push_back(find_sorted_thing(scene, survey, world, at, group));
     groups.push_back(g);
   }
   for (std::size_t d = 0; d < survey.draws.size(); ++d) {

@@ -16,6 +16,13 @@ struct SortedThing {
   Vec3d point{};
 };
 
+/// A group as its result is drawn. \pre its members are draws of the survey
+SortedThing find_sorted_thing(const Scene& scene,
+                              const Survey& survey,
+                              std::span<const Mat4d> world,
+                              SortAt at,
+                              const Group& group);
+
 /// Whether the plane half way between their points has each on the side of its own: then the nearer
 /// of the two is never hidden by the other, wherever one stands. Cells of a Voronoi diagram of the
 /// points are such.

@@ -181,9 +181,9 @@ std::vector<BlendViews::Near> BlendViews::list_near(const Parts& parts,
 /// Which of these unions, those that have draws, have an order: what was not looked for before,
 /// side by side.
 void BlendViews::find_orders(std::vector<Union>& unions, const RunControl& run) {
-  std::vector<std::vector<DrawId>> draws;
   std::vector<std::pair<std::size_t, ContentHash>> unknown;
-  for (Union& one : unions) {
+  for (std::size_t u = 0; u < unions.size(); ++u) {
+    Union& one = unions[u];
     if (one.draws.empty()) {
       continue;
     }
@@ -194,7 +194,7 @@ void BlendViews::find_orders(std::vector<Union>& unions, const RunControl& run) 
     const ContentHash hash = hasher.finish();
     const auto known = known_orders_.find(hash);
     if (known == known_orders_.end()) {
-      unknown.emplace_back(&one - unions.data(), hash);
+      unknown.emplace_back(u, hash);
     } else {
       one.has_order = known->second;
     }

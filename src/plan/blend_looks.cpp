@@ -39,8 +39,7 @@ Vec3d BlendLooks::move(const Vec3d& point, NodeId root, const BlendLook& look) c
   if (moved == moves[look.pose].end()) {
     return point;
   }
-  const Eigen::Vector3d at =
-      (as_eigen(moved->second) * as_eigen(point).homogeneous()).template head<3>();
+  const Eigen::Vector3d at = (as_eigen(moved->second) * as_eigen(point).homogeneous()).head<3>();
   return {at.x(), at.y(), at.z()};
 }
 
@@ -77,9 +76,10 @@ Result<BlendLooks> look_at_blends(const Scene& scene,
     for (const Draw& draw : survey.draws) {
       const NodeId root = root_of(survey, draw);
       if (draw.blended && root != no_node && is_invertible(world[to_index(root)])) {
-        Mat4d& move = moves[root];
-        Eigen::Map<Eigen::Matrix4d>(move.data()) =
-            as_eigen(pose[to_index(root)]) * as_eigen(world[to_index(root)]).inverse();
+        if (const auto [move, added] = moves.try_emplace(root); added) {
+          Eigen::Map<Eigen::Matrix4d>(move->second.data()) =
+              as_eigen(pose[to_index(root)]) * as_eigen(world[to_index(root)]).inverse();
+        }
       }
     }
     auto found = find_overlaps(scene, pose_survey(scene, survey, pose), pose, views, run);

@@ -89,12 +89,10 @@ void BlendViews::add_fixed(const Group& group) {
   }
   Part part{group.kind == GroupKind::cluster ? Grouping::cluster : Grouping::set};
   part.fixed = true;
-  for (const DrawId id : draws) {
-    part.box.include(group.kind == GroupKind::cluster ? find_tight_box(scene_, survey_[id], world_)
-                                                      : survey_[id].box);
-  }
-  const bool at_origin = outlook_.profile.sorts_blended.at == SortAt::origin;
-  part.point = at_origin || part.box.empty() ? group.pivot : part.box.centre();
+  const SortedThing sorted =
+      find_sorted_thing(scene_, survey_, world_, outlook_.profile.sorts_blended.at, group);
+  part.box = sorted.box;
+  part.point = sorted.point;
   fixed_.emplace_back(std::move(part), std::move(draws));
 }
 

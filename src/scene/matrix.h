@@ -50,6 +50,15 @@ inline bool is_invertible(const Mat4d& matrix) {
 }
 
 /// Diagonal of a box; 0 where it is empty.
+/// The largest of n * w over a box of w. \return times -1 the smallest for -n
+inline double find_reach(const Box3d& box, const Vec3d& n) {
+  double sum = 0;
+  for (std::size_t c = 0; c < 3; ++c) {
+    sum += n[c] * (n[c] > 0 ? box.max[c] : box.min[c]);
+  }
+  return sum;
+}
+
 inline double find_diagonal(const Box3d& box) {
   return box.empty() ? 0 : (as_eigen(box.max) - as_eigen(box.min)).norm();
 }

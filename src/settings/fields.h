@@ -115,8 +115,7 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
               "stay, cutout",
               "--route",
               "Route of materials by name: fold, tint, atlas, layers, rebake, stay, cutout; may be "
-              "given "
-              "again",
+              "given again",
               "GLOB=ROUTE"});
   visit(
       "materials", "scales", materials.scales,

@@ -82,6 +82,11 @@ bool can_make_tangents(const Scene& scene, const Primitive& primitive) {
          (!mapped || find_tangent_uvs(scene, primitive) != no_stream);
 }
 
+bool has_corner_alpha(const Scene& scene, const Primitive& primitive) {
+  const StreamId colors = primitive.find("COLOR_0");
+  return colors != no_stream && scene[colors].element == ElementType::vec4;
+}
+
 std::uint64_t count_instances(const Scene& scene, const Node& node) {
   if (!node.instancing || node.instancing->attributes.empty()) {
     return 1;

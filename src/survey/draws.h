@@ -32,6 +32,9 @@ bool can_make_tangents(const Scene& scene, const Primitive& primitive);
 /// What makes an engine switch its pipeline for a primitive.
 PipelineKey make_pipeline_key(const Scene& scene, const Primitive& primitive);
 
+/// Whether vertices have an alpha of their own.
+bool has_corner_alpha(const Scene& scene, const Primitive& primitive);
+
 /// Times a node's mesh is drawn: 1, or the instances of EXT_mesh_gpu_instancing.
 std::uint64_t count_instances(const Scene& scene, const Node& node);
 /// The transforms of EXT_mesh_gpu_instancing, one an instance.

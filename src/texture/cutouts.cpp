@@ -6,6 +6,7 @@
 #include <map>
 #include <vector>
 
+#include "survey/draws.h"
 #include "survey/textures.h"
 #include "texture/uses.h"
 #include "wakuzume/repaint.h"
@@ -68,10 +69,9 @@ std::vector<Cutout> find_cutouts(const Scene& scene,
   std::map<MaterialId, Use> uses;
   for (const Draw& draw : survey.draws) {
     if (draw.material != no_material) {
-      const StreamId colors = primitive_of(scene, draw).find("COLOR_0");
       Use& use = uses[draw.material];
       ++use.draws;
-      use.fades = use.fades || (colors != no_stream && scene[colors].element == ElementType::vec4);
+      use.fades = use.fades || has_corner_alpha(scene, primitive_of(scene, draw));
     }
   }
   const ByName wishes(settings.routes);
