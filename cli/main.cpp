@@ -129,7 +129,7 @@ void add_survey_options(CLI::App& command, Options& options) {
 
 void add_propose_options(CLI::App& command, Options& options) {
   add_view_options(command, options);
-  for (const char* table : {"propose", "split", "materials"}) {
+  for (const char* table : {"propose", "split", "lightmaps", "materials"}) {
     add_setting_options(command, options, table);
   }
   // An earlier plan numbers the nodes of its own split.

@@ -77,7 +77,8 @@ Exit build_command(const Options& options) {
   }
   std::vector<std::string> inputs = list_files(*scene, path);
   inputs.push_back(options.input);
-  const auto source = make_source(std::move(*scene), plan->split, plan->routes, command.run());
+  const auto source =
+      make_source(std::move(*scene), plan->split, plan->lightmaps, plan->routes, command.run());
   if (!source) {
     return command.fail(source.error());
   }
@@ -147,7 +148,8 @@ Exit repaint_command(const Options& options) {
     return command.fail(scene.error());
   }
   const std::vector<std::string> inputs = list_files(*scene, path);
-  const auto source = make_source(std::move(*scene), ledger.split, ledger.routes, command.run());
+  const auto source =
+      make_source(std::move(*scene), ledger.split, ledger.lightmaps, ledger.routes, command.run());
   if (!source) {
     return command.fail(source.error());
   }

@@ -82,6 +82,7 @@ struct SourceCopy {
 struct Ledger {
   std::string source_path;  ///< relative to the ledger's folder; the core does not use it
   SplitSettings split;      ///< how the source was made from that file; the core does not use it
+  LightmapPlan lightmaps;   ///< by which its lightmap pages were joined then
   RoutePlan routes;         ///< by which it was repainted then
   /// Images of the routes' pages in the result. Both hashes are without their bytes.
   PageImages page_images;
@@ -92,6 +93,8 @@ struct Ledger {
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
   std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
+  std::string lightmap_transform_key{};   ///< the same
+  std::uint32_t lightmap_uv_set = 1;      ///< the same
   std::vector<TakenBack> taken_back;      ///< as the plan has it
   std::vector<LedgerRow> rows;            ///< one a source draw, in draw order
   std::vector<LedgerResult> results;      ///< by node and primitive

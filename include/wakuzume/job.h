@@ -64,14 +64,19 @@ struct JobTools {
   ViewAudience* audience = nullptr;  ///< is shown the views that were compared
 };
 
-/// A scene as plans are made for it: split, its materials shared.
+/// A scene as plans are made for it: split, its lightmap pages joined, its materials shared.
 struct Source {
   Scene scene;
+  std::optional<Scene>
+      unjoined{};                 ///< before its lightmap pages were joined; nothing: they were not
   std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
   PageImages images{};            ///< of its pages, without bytes
   std::vector<SplitRow> split{};  ///< draws that were taken to pieces
 
-  [[nodiscard]] const Scene& before_sharing() const { return origin ? *origin : scene; }
+  /// As it looked before anything was shared or joined.
+  [[nodiscard]] const Scene& before_sharing() const {
+    return unjoined ? *unjoined : origin ? *origin : scene;
+  }
 };
 
 /// A source with what plans are made from.
@@ -80,26 +85,30 @@ struct Prepared {
   Survey survey;    ///< of source.scene, as all that follows
   Outlook outlook;  ///< with the sizes of images
   SplitSettings split{};
+  LightmapPlan lightmaps{};          ///< by which its pages were joined; empty: they were not
   RoutePlan routes{};                ///< by which it was repainted; empty: it was not
   std::vector<ImageFacts> images{};  ///< before it was; empty: they were not needed
 };
 
-/// Splits and repaints as a plan or a ledger says.
+/// Splits, joins lightmap pages and repaints as a plan or a ledger says.
+/// \param lightmaps  without moves: pages stay as they are
 /// \param routes  empty: materials stay as they are
-/// \error as split, repaint
+/// \error as split, join_lightmaps, repaint
 Result<Source> make_source(Scene scene,
                            const SplitSettings& split,
+                           const LightmapPlan& lightmaps,
                            const RoutePlan& routes,
                            const RunControl& run = {});
 
-/// Splits by the settings, shares materials by the settings, surveys what came of it.
-/// \error as validate, split, survey, propose_routes, make_views; of a picture that routes need
+/// Splits, joins lightmap pages and shares materials by the settings, surveys what came of it.
+/// \error as validate, split, survey, propose_lightmaps, propose_routes, make_views; of a picture
+///        that routes need
 Result<Prepared> prepare(Scene scene,
                          const Job& job,
                          const JobTools& tools,
                          const RunControl& run = {});
 
-/// The same for a plan that is there: by its own split, routes and rules.
+/// The same for a plan that is there: by its own split, lightmaps, routes and rules.
 /// \param route_anew  for a scene that changed since: proposes other routes by these settings, if
 ///                    the plan has any; null: keeps its own
 Result<Prepared> prepare_for(const Plan& plan,

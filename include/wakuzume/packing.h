@@ -22,6 +22,14 @@ struct RectSize {
   bool operator==(const RectSize&) const = default;
 };
 
+struct TexelRect {
+  std::int64_t x = 0;
+  std::int64_t y = 0;
+  std::int64_t width = 0;
+  std::int64_t height = 0;
+  bool operator==(const TexelRect&) const = default;
+};
+
 enum class PageSides : std::uint8_t { multiples_of_four, powers_of_two };
 enum class Turning : std::uint8_t { never, quarter };
 

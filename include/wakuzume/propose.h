@@ -13,6 +13,7 @@
 #include "wakuzume/geometry.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/image_facts.h"
+#include "wakuzume/lightmaps.h"
 #include "wakuzume/order.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
@@ -278,7 +279,9 @@ struct Plan {
   std::string scene_path;  ///< as given to the tool, relative to the plan file; empty in memory
   ContentHash scene_hash;
   SplitSettings split;  ///< how the scene was made from the file; the core does not use it
-  RoutePlan routes;     ///< by which it was repainted then; the core does not use them
+  LightmapPlan
+      lightmaps;     ///< by which its lightmap pages were joined then; the core only carries it
+  RoutePlan routes;  ///< by which it was repainted then; the core does not use them
   SurveySettings survey_settings;
   ProposeSettings settings;
   std::string profile;           ///< name of the cost profile

@@ -106,14 +106,6 @@ enum class Channel : std::uint8_t { color, surface, normal, emissive };
 inline constexpr std::size_t channel_count = 4;
 std::string_view to_string(Channel channel);  ///< "color", "surface", "normal", "emissive"
 
-struct TexelRect {
-  std::int64_t x = 0;
-  std::int64_t y = 0;
-  std::int64_t width = 0;
-  std::int64_t height = 0;
-  bool operator==(const TexelRect&) const = default;
-};
-
 struct PrimitiveRef {
   MeshId mesh = no_mesh;
   std::uint32_t primitive = 0;

@@ -7,6 +7,7 @@
 
 #include "wakuzume/budget.h"
 #include "wakuzume/findings.h"
+#include "wakuzume/lightmaps.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/result.h"
 #include "wakuzume/survey.h"
@@ -24,6 +25,7 @@ struct Settings {
   /// Name of a cost profile that ships, or path of a TOML file. \default "desk"
   std::string profile = "desk";
   FindingSettings findings;
+  LightmapSettings lightmaps;
   MaterialSettings materials;
   ProposeSettings propose;
   VerifySettings verify;

@@ -43,6 +43,11 @@ struct SurveySettings {
   /// Key in the extras of a node, its mesh, primitive or material that names the lightmap page.
   /// \default "lightmap"
   std::string lightmap_key = "lightmap";
+  /// Key in the same extras for where UVs are on that page: four numbers, a scale along u and v and
+  /// an offset. The first that has it counts. \default none: meshes have UVs of the page itself
+  std::string lightmap_transform_key{};
+  /// UV set that lightmaps are looked up in. \range [0, 15]
+  std::uint32_t lightmap_uv_set = 1;
   /// Key in the extras of a node whose value says what is loaded together; holds for all below that
   /// has none of its own. \default "level"
   std::string level_key = "level";
@@ -50,6 +55,9 @@ struct SurveySettings {
   /// below that has none of its own. \default "tag"
   std::string tag_key = "tag";
 };
+
+/// \error bad_setting  names the member and its range
+Result<void> validate(const SurveySettings& settings);
 
 /// Why a draw stays as it is whatever the plan would like.
 enum class StayRule : std::uint8_t {
@@ -164,6 +172,18 @@ struct Cause {
   std::string why;      ///< `matches "*_collider"`, `moved by the animation "swing"`
 };
 
+/// From a mesh's UVs to those of a lightmap page: times `scale`, and then plus `offset`.
+struct LightmapPlace {
+  Vec2d scale{1, 1};
+  Vec2d offset{0, 0};
+  [[nodiscard]] Vec2d apply(const Vec2d& uv) const {
+    return {uv[0] * scale[0] + offset[0], uv[1] * scale[1] + offset[1]};
+  }
+  bool operator==(const LightmapPlace&) const = default;
+};
+/// First `inner`, then `outer`.
+LightmapPlace make_product(const LightmapPlace& outer, const LightmapPlace& inner);
+
 struct Draw {
   NodeId node = no_node;
   MeshId mesh = no_mesh;
@@ -171,6 +191,7 @@ struct Draw {
   MaterialId material = no_material;
   KeyId key{};
   ShapeId shape{};
+  std::uint32_t lightmap_place = 0;  ///< position in Survey::lightmap_places; 0: as its UVs are
   StayRule stay = StayRule::none;
   std::uint32_t cause = no_index;  ///< position in Survey::causes, with a StayRule
   bool blended = false;
@@ -207,15 +228,16 @@ struct Survey {
   SurveySettings settings;
   Totals totals;
   std::vector<Draw> draws;
-  std::vector<Shape> shapes;               ///< in first-seen order
-  std::vector<ContentHash> families;       ///< content, by FamilyId; in first-seen order
-  std::vector<PipelineKey> pipelines;      ///< in first-seen order
-  std::vector<Cause> causes;               ///< in first-seen order
-  std::vector<NodeId> constant_nodes;      ///< all their animation tracks hold one value
-  std::vector<MergeKey> keys;              ///< in first-seen order
-  std::vector<KeyUse> key_uses;            ///< one a key, most draws first
-  std::vector<std::uint32_t> stay_counts;  ///< indexed by StayRule
-  Box3d bounds;                            ///< of all draws
+  std::vector<Shape> shapes;                       ///< in first-seen order
+  std::vector<ContentHash> families;               ///< content, by FamilyId; in first-seen order
+  std::vector<PipelineKey> pipelines;              ///< in first-seen order
+  std::vector<Cause> causes;                       ///< in first-seen order
+  std::vector<NodeId> constant_nodes;              ///< all their animation tracks hold one value
+  std::vector<MergeKey> keys;                      ///< in first-seen order
+  std::vector<LightmapPlace> lightmap_places{{}};  ///< the first is that of UVs as they are
+  std::vector<KeyUse> key_uses;                    ///< one a key, most draws first
+  std::vector<std::uint32_t> stay_counts;          ///< indexed by StayRule
+  Box3d bounds;                                    ///< of all draws
 
   const Draw& operator[](DrawId id) const { return draws[to_index(id)]; }
   const MergeKey& operator[](KeyId id) const { return keys[to_index(id)]; }

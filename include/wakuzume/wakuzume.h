@@ -17,6 +17,7 @@
 #include "wakuzume/job.h"
 #include "wakuzume/ktx2.h"
 #include "wakuzume/ladder.h"
+#include "wakuzume/lightmaps.h"
 #include "wakuzume/mend.h"
 #include "wakuzume/order.h"
 #include "wakuzume/packing.h"

@@ -47,7 +47,7 @@ class AttributeWriter {
         write_tangents(stream, to);
         break;
       case AttributeRole::texcoord:
-        write_texcoords(stream, to);
+        write_texcoords(stream, attribute.lightmap ? member_.lightmap : LightmapPlace{}, to);
         break;
       case AttributeRole::color:
         write_colors(attribute, stream, to);
@@ -166,12 +166,16 @@ class AttributeWriter {
     std::transform(values, values + count, values, [](float value) { return -value; });
   }
 
-  void write_texcoords(StreamId stream, std::byte* to) {
+  void write_texcoords(StreamId stream, const LightmapPlace& place, std::byte* to) {
     if (stream == no_stream) {
       std::memset(to, 0, pick_.count * 2 * sizeof(float));
       return;
     }
     with_values<2>(stream, [&](const auto& values) {
+      if (place != LightmapPlace{}) {
+        move_uvs(place, std::span(values.data(), values.size()), as_floats(to));
+        return;
+      }
       std::transform(values.begin(), values.end(), as_floats(to),
                      [](auto value) { return static_cast<float>(value); });
     });

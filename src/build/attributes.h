@@ -22,6 +22,7 @@ struct OutputAttribute {
   ElementType element = ElementType::vec3;
   bool normalized = false;
   std::uint32_t stride = 0;  ///< bytes, a multiple of four as glTF wants it
+  bool lightmap = false;     ///< UVs that lightmaps are looked up in
 };
 
 /// One draw on its way into a merged primitive.
@@ -29,6 +30,7 @@ struct MergeMember {
   DrawRef ref;
   const Primitive* primitive = nullptr;  ///< borrowed from the source scene
   Mat4d matrix = identity_matrix;        ///< from its own space to that of the result
+  LightmapPlace lightmap{};              ///< from its own UVs to those of the result
   std::uint64_t first_vertex = 0;
   std::uint64_t vertex_count = 0;
   std::uint64_t first_index = 0;

@@ -12,6 +12,7 @@
 #include "build/carry.h"
 #include "build/colliders.h"
 #include "build/geometry.h"
+#include "build/lightmap_uvs.h"
 #include "build/looks.h"
 #include "plan/check.h"
 #include "plan/names.h"
@@ -45,6 +46,8 @@ class Builder {
     built_.ledger.page_images = settings.page_images;
     built_.ledger.families = plan.settings.families;
     built_.ledger.lightmap_key = plan.survey_settings.lightmap_key;
+    built_.ledger.lightmap_transform_key = plan.survey_settings.lightmap_transform_key;
+    built_.ledger.lightmap_uv_set = plan.survey_settings.lightmap_uv_set;
     built_.ledger.taken_back = plan.taken_back;
     built_.ledger.rows.resize(survey.draws.size());
     for (std::size_t d = 0; d < survey.draws.size(); ++d) {
@@ -72,6 +75,9 @@ class Builder {
       return Failure(make_cancelled());
     }
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
+    if (survey_.settings.lightmap_transform_key == own_transform_key) {
+      give_lightmap_uvs(survey_.settings.lightmap_uv_set, built_.scene);
+    }
     if (auto added = add_plain_looks(plan_.routes, settings_.page_images, built_.scene); !added) {
       return Failure(added.error());
     }
@@ -287,6 +293,9 @@ class Builder {
           geometry_.set(work.set).make_instancing(built_.scene, geometry_.block(), lanes_);
     }
     const NodeId id = add_node(std::move(node), group.members, work.frame);
+    if (work.set == PlanGeometry::none) {
+      put_place(group.members.front(), built_.scene.nodes[to_index(id)].extra);
+    }
     const std::size_t merge = geometry_.prototype(work.prototype).merge;
     LedgerResult& result =
         built_.ledger.results.emplace_back(LedgerResult{group.name, id, 0, work.frame.root});
@@ -305,6 +314,16 @@ class Builder {
         row.index_count = count_list_indices(source_, primitive);
         row.vertex_count = count_vertices(source_, primitive);
       }
+    }
+  }
+
+  /// A set of one has no instance to tell where it looks its lightmap up.
+  void put_place(const DrawRef& member, Boxed<Extra>& extra) const {
+    const std::uint32_t number = survey_[find_draw(survey_, member)].lightmap_place;
+    if (number != 0) {
+      extra.ensure().extras =
+          put_member(extras_of(extra), plan_.survey_settings.lightmap_transform_key,
+                     to_json(survey_.lightmap_places[number]));
     }
   }
 
@@ -406,12 +425,19 @@ class Builder {
     return extra ? extra->extras : std::string();
   }
 
+  /// Without a place on a lightmap page: UVs or instances have it.
   template <class ExtrasOf>
-  static Boxed<Extra> make_common_extra(const std::vector<DrawRef>& draws, const ExtrasOf& get) {
+  [[nodiscard]] Boxed<Extra> make_common_extra(const std::vector<DrawRef>& draws,
+                                               const ExtrasOf& get) const {
     std::vector<std::string> all;
     std::transform(draws.begin(), draws.end(), std::back_inserter(all), get);
     Boxed<Extra> out;
-    if (std::string common = make_common_members(all); !common.empty()) {
+    std::string common = make_common_members(all);
+    const std::string& place = plan_.survey_settings.lightmap_transform_key;
+    if (!place.empty() && !find_member(common, place).empty()) {
+      common = put_member(common, place, "");
+    }
+    if (!common.empty()) {
       out.ensure().extras = std::move(common);
     }
     return out;

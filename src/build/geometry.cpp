@@ -88,9 +88,11 @@ std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
   const bool backs = has_backs(group);
   for (const DrawRef& ref : group.members) {
     const Mat4d matrix = place(frame, frames_.world()[to_index(ref.node)]);
-    parts.push_back({ref, matrix});
+    const LightmapPlace& lightmap =
+        survey_.lightmap_places[survey_[find_draw(survey_, ref)].lightmap_place];
+    parts.push_back({ref, matrix, false, lightmap});
     if (backs) {
-      parts.push_back({ref, matrix, true});
+      parts.push_back({ref, matrix, true, lightmap});
     }
   }
   return parts;
@@ -99,7 +101,8 @@ std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
 std::vector<MergePart> PlanGeometry::make_prototype_parts(const Group& group) const {
   std::vector<MergePart> parts;
   for (std::size_t p = 0; p < group.prototype.size(); ++p) {
-    parts.push_back({group.prototype[p], make_part_matrix(frames_.world(), group, p)});
+    // Instances carry their places themselves.
+    parts.push_back({group.prototype[p], make_part_matrix(frames_.world(), group, p), false, {}});
   }
   return parts;
 }
@@ -119,7 +122,7 @@ std::size_t PlanGeometry::add_merge(const Group& group,
                                     MaterialId material) {
   // What instances show stands for other vertices too, whose tangents are their own.
   merges_.emplace_back(
-      source_, parts, material,
+      source_, parts, material, survey_.settings.lightmap_uv_set,
       group.kind == GroupKind::cluster ? MissingTangents::made : MissingTangents::left_out);
   if (settings_.cache != nullptr) {
     cached_.emplace_back(source_, survey_, *settings_.cache, group.name);
@@ -208,7 +211,7 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
       } else {
         work.set = sets_.size();
         sets_.emplace_back(make_instances(group, work.frame),
-                           make_instance_lanes(source_, plan_.settings, group));
+                           make_instance_lanes(source_, survey_, plan_.settings, group));
       }
     }
     work_.push_back(work);

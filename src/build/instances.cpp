@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "plan/check.h"
 #include "plan/keys.h"
 #include "scene/hasher.h"
 
@@ -50,6 +51,22 @@ InstanceLane make_tint_lane(const Scene& scene,
     }
   }
   return lane;
+}
+
+/// Scale and offset, which no byte holds; nothing where all see their lightmap by their own UVs.
+InstanceLane make_lightmap_lane(const Survey& survey, const Group& group) {
+  InstanceLane lane;
+  lane.semantic = lightmap_semantic;
+  lane.element = ElementType::vec4;
+  bool moves = false;
+  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
+    const std::uint32_t number = survey[find_draw(survey, group.members[m])].lightmap_place;
+    const LightmapPlace& place = survey.lightmap_places[number];
+    moves = moves || number != 0;
+    lane.values.insert(lane.values.end(),
+                       {place.scale[0], place.scale[1], place.offset[0], place.offset[1]});
+  }
+  return moves ? lane : InstanceLane{};
 }
 
 /// A number as a float, and 32 bits of it for storage in bytes.
@@ -97,11 +114,15 @@ InstanceNumber find_random(const Scene& scene, NodeId node) {
 }  // namespace
 
 std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
+                                              const Survey& survey,
                                               const ProposeSettings& settings,
                                               const Group& group) {
   std::vector<InstanceLane> lanes;
   if (!group.tint.empty()) {
     lanes.push_back(make_tint_lane(scene, settings, group));
+  }
+  if (InstanceLane places = make_lightmap_lane(survey, group); !places.values.empty()) {
+    lanes.push_back(std::move(places));
   }
   for (const std::string& value : settings.instance_values) {
     lanes.push_back(value == "id" ? make_number_lane("_ID", settings, group, find_id)

@@ -54,9 +54,10 @@ class InstanceSet {
   std::vector<bool> owned_;             ///< by lane: no earlier set has it
 };
 
-/// The tint and the values that a plan asks for.
+/// The tint, where each looks its lightmap up, and the values that a plan asks for.
 /// \pre the group passed check_groups
 std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
+                                              const Survey& survey,
                                               const ProposeSettings& settings,
                                               const Group& group);
 

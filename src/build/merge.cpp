@@ -11,6 +11,7 @@
 #include "scene/elements.h"
 #include "scene/index_data.h"
 #include "scene/matrix.h"
+#include "scene/semantics.h"
 
 namespace wakuzume {
 namespace {
@@ -53,14 +54,19 @@ void write_flipped(std::span<const From> indices, std::uint32_t first, std::byte
 ClusterMerge::ClusterMerge(const Scene& source,
                            const std::vector<MergePart>& parts,
                            MaterialId material,
+                           std::uint32_t lightmap_uv_set,
                            MissingTangents tangents)
-    : source_(source), material_(material), missing_tangents_(tangents) {
+    : source_(source),
+      material_(material),
+      lightmap_uv_set_(lightmap_uv_set),
+      missing_tangents_(tangents) {
   for (const MergePart& part : parts) {
     MergeMember member;
     member.ref = part.draw;
     member.primitive = &source[source[part.draw.node].mesh].primitives[part.draw.primitive];
     member.matrix = part.matrix;
     member.back = part.back;
+    member.lightmap = part.lightmap;
     members_.push_back(member);
   }
   topology_ = find_topology(members_.front().primitive->mode);
@@ -96,6 +102,9 @@ bool ClusterMerge::needs_tangents() const {
 
 void ClusterMerge::find_layout() {
   layout_ = make_output_layout(source_, members_);
+  for (OutputAttribute& attribute : layout_) {
+    attribute.lightmap = find_uv_number(attribute.semantic) == lightmap_uv_set_;
+  }
   if (needs_tangents()) {
     const auto after = std::find_if(layout_.begin(), layout_.end(), [](const OutputAttribute& a) {
       return a.role > AttributeRole::tangent;

@@ -19,7 +19,8 @@ namespace wakuzume {
 struct MergePart {
   DrawRef draw;
   Mat4d matrix = identity_matrix;
-  bool back = false;  ///< turned round
+  bool back = false;         ///< turned round
+  LightmapPlace lightmap{};  ///< from its own UVs to those of the result
 };
 
 struct VertexPick;
@@ -35,6 +36,7 @@ class ClusterMerge {
   ClusterMerge(const Scene& source,
                const std::vector<MergePart>& parts,
                MaterialId material,
+               std::uint32_t lightmap_uv_set,
                MissingTangents tangents = MissingTangents::made);
 
   /// Step 0: the vertex layout. Independent of others, as are steps 1 and 3.
@@ -86,6 +88,7 @@ class ClusterMerge {
 
   const Scene& source_;
   MaterialId material_;
+  std::uint32_t lightmap_uv_set_;
   MissingTangents missing_tangents_;
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;

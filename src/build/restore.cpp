@@ -12,6 +12,7 @@
 #include "build/carry.h"
 #include "build/colliders.h"
 #include "build/extract.h"
+#include "build/lightmap_uvs.h"
 #include "build/looks.h"
 #include "plan/check.h"
 #include "rework/compact.h"
@@ -118,6 +119,7 @@ class Restorer {
       : built_(built),
         source_(look.source == nullptr ? source : *look.source),
         origin_(look.origin),
+        anew_(look.source != nullptr),
         extract_(built, ledger, source_, out_.scene) {
     out_.scene = source_;
     out_.ledger = ledger;
@@ -147,6 +149,9 @@ class Restorer {
     }
     add_results(before, kept);
     detach_draws(source_, moved, out_.scene, out_.ledger.rows);
+    if (before.lightmap_transform_key == own_transform_key) {
+      give_lightmap_uvs(before.lightmap_uv_set, out_.scene);
+    }
     if (auto finished = finish(before); !finished) {
       return Failure(finished.error());
     }
@@ -222,7 +227,7 @@ class Restorer {
 
   /// A draw that comes back has its own material again, and UVs that shared pages know nothing of.
   [[nodiscard]] bool shows_source(const LedgerResult& result) const {
-    return result.shown.node != no_node && !(origin_ != nullptr && back_.contains(result.shown));
+    return result.shown.node != no_node && !(anew_ && back_.contains(result.shown));
   }
 
   /// A collider is made anew for what is left: nobody collides with what stands elsewhere again.
@@ -336,6 +341,7 @@ class Restorer {
   const Scene& built_;
   const Scene& source_;  ///< as its draws come back
   const Scene* origin_;
+  bool anew_;  ///< what comes back is not what the results were made of
   Built out_;
   std::set<DrawRef> back_;  ///< draws that are as they were in the source
   Extractor extract_;

@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 /// Changes whenever the bytes that a merge makes of the same input change.
-constexpr std::string_view method = "wakuzume merge 2";
+constexpr std::string_view method = "wakuzume merge 3";
 
 using Record = std::vector<std::byte>;
 
@@ -89,6 +89,8 @@ CachedMerge::Parts CachedMerge::make_parts(const ClusterMerge& merge) const {
     ValueHasher matrix;
     matrix.add(member.matrix);
     matrix.add(member.back);
+    matrix.add(member.lightmap.scale);
+    matrix.add(member.lightmap.offset);
     out.matrices.push_back(matrix.finish());
   }
   return out;

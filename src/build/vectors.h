@@ -7,6 +7,7 @@
 #include <span>
 
 #include "wakuzume/geometry.h"
+#include "wakuzume/survey.h"
 
 /// Many vectors through one matrix: the inner loops of merging.
 ///
@@ -30,5 +31,15 @@ void transform_normals(const std::array<Vec3d, 3>& columns, std::span<const floa
 void transform_normals(const std::array<Vec3d, 3>& columns,
                        std::span<const double> from,
                        float* to);
+
+/// UVs to where they are on a lightmap page. \pre two numbers each; `to` has room for as many
+template <class Number>
+void move_uvs(const LightmapPlace& place, std::span<const Number> from, float* to) {
+  for (std::size_t i = 0; i + 1 < from.size(); i += 2) {
+    const Vec2d uv = place.apply({static_cast<double>(from[i]), static_cast<double>(from[i + 1])});
+    to[i] = static_cast<float>(uv[0]);
+    to[i + 1] = static_cast<float>(uv[1]);
+  }
+}
 
 }  // namespace wakuzume

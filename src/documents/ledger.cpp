@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "documents/document.h"
+#include "documents/lightmaps.h"
 #include "documents/routes.h"
 #include "json/out.h"
 #include "settings/fields.h"
@@ -14,7 +15,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 8;
+constexpr std::uint32_t ledger_version = 9;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -237,6 +238,15 @@ class LedgerReader {
     }
     if (key == "lightmap_key") {
       return in_.read(value, at, ledger.lightmap_key);
+    }
+    if (key == "lightmap_transform_key") {
+      return in_.read(value, at, ledger.lightmap_transform_key);
+    }
+    if (key == "lightmap_uv_set") {
+      return in_.read(value, at, ledger.lightmap_uv_set);
+    }
+    if (key == "lightmaps") {
+      return read_lightmaps(in_, value, at, ledger.lightmaps);
     }
     if (key == "taken_back") {
       return in_.array(value, at, [&](JsonValue item, const At& a) {
@@ -513,6 +523,9 @@ std::string to_json(const Ledger& ledger) {
   if (!ledger.split.nodes.empty()) {
     write_split(out, ledger.split);
   }
+  if (ledger.lightmaps.joins()) {
+    write_lightmaps(out, ledger.lightmaps);
+  }
   if (!ledger.routes.empty()) {
     write_routes(out, ledger.routes);
     out.begin_array("page_images");
@@ -527,6 +540,8 @@ std::string to_json(const Ledger& ledger) {
   }
   write_families(out, ledger.families);
   out.member("lightmap_key", ledger.lightmap_key);
+  out.member("lightmap_transform_key", ledger.lightmap_transform_key);
+  out.member("lightmap_uv_set", ledger.lightmap_uv_set);
   if (!ledger.taken_back.empty()) {
     write_taken_back(out, ledger);
   }

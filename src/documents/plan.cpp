@@ -7,6 +7,7 @@
 #include <map>
 
 #include "documents/document.h"
+#include "documents/lightmaps.h"
 #include "documents/routes.h"
 #include "json/out.h"
 #include "settings/fields.h"
@@ -254,6 +255,9 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   out.member("content", to_string(plan.scene_hash));
   out.end_object();
   write_settings(out, plan);
+  if (plan.lightmaps.joins()) {
+    write_lightmaps(out, plan.lightmaps);
+  }
   if (!plan.routes.empty()) {
     write_routes(out, plan.routes);
   }

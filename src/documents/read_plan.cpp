@@ -5,6 +5,7 @@
 #include <map>
 
 #include "documents/document.h"
+#include "documents/lightmaps.h"
 #include "documents/plan.h"
 #include "documents/read_setting.h"
 #include "documents/routes.h"
@@ -59,6 +60,9 @@ class PlanReader {
     }
     if (key == "marks") {
       return read_marks(value, at, plan.marks);
+    }
+    if (key == "lightmaps") {
+      return read_lightmaps(in_, value, at, plan.lightmaps);
     }
     if (key == "materials") {
       return read_routes(in_, value, at, plan.routes);
@@ -142,7 +146,8 @@ class PlanReader {
     plan.survey_settings = settings.survey;
     plan.settings = settings.propose;
     if (good) {
-      for (const auto& valid : {validate(settings.split), validate(settings.propose)}) {
+      for (const auto& valid :
+           {validate(settings.split), validate(settings.survey), validate(settings.propose)}) {
         if (!valid) {
           return in_.fail(ErrorCode::bad_setting, at, valid.error().message);
         }

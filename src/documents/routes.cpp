@@ -6,6 +6,7 @@
 
 #include "documents/document.h"
 #include "documents/read_setting.h"
+#include "documents/texels.h"
 #include "settings/fields.h"
 
 namespace wakuzume {
@@ -54,20 +55,13 @@ void write_route(ReadableJsonOut& out, const MaterialRoute& route) {
   out.line(line);
 }
 
-std::array<double, 2> as_pair(const RectSize& size) {
-  return {static_cast<double>(size.width_px), static_cast<double>(size.height_px)};
-}
-
 void write_tile(ReadableJsonOut& out, const Tile& tile) {
   JsonOut line;
   line.begin_object();
   line.member("material", tile.material);
   if (!tile.solid()) {
     line.member("texture", as_pair(tile.texture));
-    line.member(
-        "used",
-        std::array{static_cast<double>(tile.used.x), static_cast<double>(tile.used.y),
-                   static_cast<double>(tile.used.width), static_cast<double>(tile.used.height)});
+    line.member("used", as_numbers(tile.used));
   }
   line.member("at", std::array{static_cast<double>(tile.x), static_cast<double>(tile.y)});
   line.member("size", as_pair(tile.size));
@@ -153,19 +147,6 @@ void write_page(ReadableJsonOut& out, const AtlasPage& page) {
   out.end_object();
 }
 
-void write_draws(ReadableJsonOut& out, const char* name, const std::vector<DrawRef>& draws) {
-  out.begin_array(name);
-  for (const DrawRef& draw : draws) {
-    JsonOut line;
-    line.begin_array();
-    line.value(draw.node);
-    line.value(draw.primitive);
-    line.end_array();
-    out.line(line);
-  }
-  out.end_array();
-}
-
 class RoutesReader {
  public:
   explicit RoutesReader(JsonIn& in) : in_(in) {}
@@ -201,9 +182,10 @@ class RoutesReader {
         });
       }
       if (key == "untouched") {
-        return read_draws(v, a, routes.untouched);
+        return read_draws(in_, v, a, routes.untouched);
       }
-      return key == "left_alone" ? read_draws(v, a, routes.left_alone) : unknown_member(in_, a);
+      return key == "left_alone" ? read_draws(in_, v, a, routes.left_alone)
+                                 : unknown_member(in_, a);
     });
   }
 
@@ -268,7 +250,7 @@ class RoutesReader {
         });
       }
       return key == "name"     ? in_.read(v, a, out.name)
-             : key == "size"   ? read_size(v, a, out.size)
+             : key == "size"   ? read_size(in_, v, a, out.size)
              : key == "uv_set" ? in_.read(v, a, out.uv_set)
                                : unknown_member(in_, a);
     });
@@ -277,14 +259,11 @@ class RoutesReader {
   bool read_tile(JsonValue value, const At& at, Tile& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "used") {
-        std::array<std::int64_t, 4> used{};
-        const bool good = read_whole(v, a, -1e12, used);
-        out.used = {used[0], used[1], used[2], used[3]};
-        return good;
+        return read_rect(in_, v, a, out.used);
       }
       if (key == "at") {
         RectSize corner;
-        const bool good = read_size(v, a, corner);
+        const bool good = read_size(in_, v, a, corner);
         out.x = corner.width_px;
         out.y = corner.height_px;
         return good;
@@ -292,7 +271,7 @@ class RoutesReader {
       if (key == "shapes") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           std::array<std::uint32_t, 2> pair{};
-          const bool good = read_pair(item, b, pair);
+          const bool good = read_pair(in_, item, b, pair);
           out.shapes.push_back({make_id<MeshId>(pair[0]), pair[1]});
           return good;
         });
@@ -301,8 +280,8 @@ class RoutesReader {
         return in_.read(v, a, out.texels_per_unit);
       }
       return key == "material"  ? in_.read(v, a, out.material)
-             : key == "texture" ? read_size(v, a, out.texture)
-             : key == "size"    ? read_size(v, a, out.size)
+             : key == "texture" ? read_size(in_, v, a, out.texture)
+             : key == "size"    ? read_size(in_, v, a, out.size)
              : key == "gutter"  ? in_.read(v, a, out.gutter)
              : key == "turned"  ? in_.read(v, a, out.turned)
                                 : unknown_member(in_, a);
@@ -320,13 +299,14 @@ class RoutesReader {
 
   bool read_stack(JsonValue value, const At& at, LayerStack& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return key == "name"       ? in_.read(v, a, out.name)
-             : key == "uv_set"   ? in_.read(v, a, out.uv_set)
-             : key == "members"  ? in_.read(v, a, out.members)
-             : key == "copies"   ? in_.array(v, a,
-                                             [&](JsonValue item, const At& b) {
-                                             return read_pair(item, b, out.copies.emplace_back());
-                                           })
+      return key == "name"      ? in_.read(v, a, out.name)
+             : key == "uv_set"  ? in_.read(v, a, out.uv_set)
+             : key == "members" ? in_.read(v, a, out.members)
+             : key == "copies"
+                 ? in_.array(v, a,
+                             [&](JsonValue item, const At& b) {
+                               return read_pair(in_, item, b, out.copies.emplace_back());
+                             })
              : key == "channels" ? read_channels(v, a, out)
                                  : unknown_member(in_, a);
     });
@@ -338,62 +318,13 @@ class RoutesReader {
         if (channel == to_string(static_cast<Channel>(c))) {
           LayerStack::Layers& layers = out.channels[c];
           return in_.object(item, b, [&](std::string_view key, JsonValue v, const At& a) {
-            return key == "size"     ? read_size(v, a, layers.size)
+            return key == "size"     ? read_size(in_, v, a, layers.size)
                    : key == "layers" ? in_.read(v, a, layers.of_member)
                                      : unknown_member(in_, a);
           });
         }
       }
       return unknown_member(in_, b);
-    });
-  }
-
-  /// Two numbers of tables.
-  bool read_pair(JsonValue value, const At& at, std::array<std::uint32_t, 2>& out) {
-    std::array<std::int64_t, 2> pair{};
-    if (!read_whole(value, at, 0, pair)) {
-      return false;
-    }
-    if (std::max(pair[0], pair[1]) >= std::int64_t{no_index}) {
-      return in_.fail(ErrorCode::index_out_of_range, at, "no table has this number");
-    }
-    out = {static_cast<std::uint32_t>(pair[0]), static_cast<std::uint32_t>(pair[1])};
-    return true;
-  }
-
-  template <std::size_t n>
-  bool read_whole(JsonValue value, const At& at, double least, std::array<std::int64_t, n>& out) {
-    std::array<double, n> numbers{};
-    if (!in_.read(value, at, numbers)) {
-      return false;
-    }
-    for (std::size_t i = 0; i < n; ++i) {
-      if (numbers[i] != std::floor(numbers[i]) || numbers[i] < least || numbers[i] > 1e12) {
-        return in_.fail(ErrorCode::bad_value, at, "expected whole numbers of pixels");
-      }
-      out[i] = static_cast<std::int64_t>(numbers[i]);
-    }
-    return true;
-  }
-
-  bool read_size(JsonValue value, const At& at, RectSize& out) {
-    std::array<std::int64_t, 2> numbers{};
-    if (!read_whole(value, at, 0, numbers)) {
-      return false;
-    }
-    if (std::max(numbers[0], numbers[1]) > 65536) {
-      return in_.fail(ErrorCode::bad_value, at, "no picture has more than 65536 pixels a side");
-    }
-    out = {static_cast<std::uint32_t>(numbers[0]), static_cast<std::uint32_t>(numbers[1])};
-    return true;
-  }
-
-  bool read_draws(JsonValue value, const At& at, std::vector<DrawRef>& out) {
-    return in_.array(value, at, [&](JsonValue item, const At& a) {
-      std::array<std::uint32_t, 2> draw{};
-      const bool good = read_pair(item, a, draw);
-      out.push_back({make_id<NodeId>(draw[0]), draw[1]});
-      return good;
     });
   }
 

@@ -41,10 +41,10 @@ Result<Built> build(const Source& source,
                     const Job& job,
                     const JobTools& tools,
                     const RunControl& run) {
-  if (job.build.carry_source != CarrySource::no && source.origin) {
+  if (job.build.carry_source != CarrySource::no && (source.origin || source.unjoined)) {
     return Failure(Error{ErrorCode::bad_setting,
-                         "--carry-source can't carry materials as they were before they were "
-                         "shared; keep the source file instead, restore finds it",
+                         "--carry-source can't carry materials and lightmap pages as they were "
+                         "before they were shared; keep the source file instead, restore finds it",
                          {}});
   }
   BuildSettings settings = job.build;
@@ -56,6 +56,7 @@ Result<Built> build(const Source& source,
   }
   const RoutePlan& routes = plan.routes;
   built->ledger.split = plan.split;
+  built->ledger.lightmaps = plan.lightmaps;
   built->ledger.routes = routes;
   if (!source.origin || (routes.pages.empty() && routes.stacks.empty())) {
     return built;

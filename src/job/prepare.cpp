@@ -37,6 +37,24 @@ Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunCo
   return {};
 }
 
+/// Rules for a scene whose lightmap pages are joined.
+SurveySettings make_joined_rules(SurveySettings rules, const LightmapPlan& lightmaps) {
+  if (lightmaps.joins()) {
+    rules.lightmap_transform_key = lightmaps.joined_transform_key();
+  }
+  return rules;
+}
+
+Result<void> join_source(Source& source, const LightmapPlan& lightmaps, const RunControl& run) {
+  auto joined = join_lightmaps(source.scene, lightmaps, run);
+  if (!joined) {
+    return Failure(joined.error());
+  }
+  source.unjoined = std::move(source.scene);
+  source.scene = std::move(*joined);
+  return {};
+}
+
 Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, const RunControl& run) {
   auto found = survey(prepared.source.scene, rules, run);
   if (!found) {
@@ -46,10 +64,33 @@ Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, cons
   return {};
 }
 
+/// Joins the pages of a source that is surveyed, and surveys what came of it.
+Result<void> join_pages(Prepared& prepared,
+                        const LightmapSettings& settings,
+                        const RunControl& run) {
+  if (settings.goal == LightmapGoal::keep) {
+    return {};
+  }
+  auto plan = propose_lightmaps(prepared.source.scene, prepared.survey, settings, run);
+  if (!plan) {
+    return Failure(plan.error());
+  }
+  warn(run, plan->left_as);
+  if (!plan->joins()) {
+    return {};
+  }
+  tell(run, "joined {} lightmap pages", plan->pages.size());
+  prepared.lightmaps = std::move(*plan);
+  if (auto joined = join_source(prepared.source, prepared.lightmaps, run); !joined) {
+    return joined;
+  }
+  return survey_source(prepared, make_joined_rules(prepared.survey.settings, prepared.lightmaps),
+                       run);
+}
+
 /// Blended materials become masks before anything is shared.
 Result<void> cut_materials(Prepared& prepared,
                            const MaterialSettings& settings,
-                           const SurveySettings& rules,
                            const RunControl& run) {
   Scene& scene = prepared.source.scene;
   prepared.routes.settings = settings;
@@ -57,7 +98,7 @@ Result<void> cut_materials(Prepared& prepared,
   if (auto done = cut_out(prepared.routes.cutouts, scene); !done) {
     return done;
   }
-  return survey_source(prepared, rules, run);
+  return survey_source(prepared, prepared.survey.settings, run);
 }
 
 Result<std::vector<Viewpoint>> list_views(const Scene& scene,
@@ -100,11 +141,17 @@ Result<void> add_outlook(Prepared& prepared,
 
 Result<Source> make_source(Scene scene,
                            const SplitSettings& split,
+                           const LightmapPlan& lightmaps,
                            const RoutePlan& routes,
                            const RunControl& run) {
   auto source = split_source(std::move(scene), split, run);
   if (!source) {
     return source;
+  }
+  if (lightmaps.joins()) {
+    if (auto joined = join_source(*source, lightmaps, run); !joined) {
+      return Failure(joined.error());
+    }
   }
   if (auto done = cut_out(routes.cutouts, source->scene); !done) {
     return Failure(done.error());
@@ -118,7 +165,6 @@ Result<Source> make_source(Scene scene,
 
 Result<void> share_materials(Prepared& prepared,
                              const MaterialSettings& settings,
-                             const SurveySettings& rules,
                              const Job& job,
                              const JobTools& tools,
                              const RunControl& run,
@@ -137,7 +183,7 @@ Result<void> share_materials(Prepared& prepared,
     tell(run, "measured {} images", prepared.images.size());
   }
   if (cuts) {
-    if (auto cut = cut_materials(prepared, settings, rules, run); !cut) {
+    if (auto cut = cut_materials(prepared, settings, run); !cut) {
       return cut;
     }
     if (settings.goal == MaterialGoal::keep) {
@@ -159,7 +205,7 @@ Result<void> share_materials(Prepared& prepared,
   tell(run, "routed {} materials", routes->routes.size());
   routes->cutouts = std::move(prepared.routes.cutouts);
   prepared.routes = std::move(*routes);
-  return survey_source(prepared, rules, run);
+  return survey_source(prepared, prepared.survey.settings, run);
 }
 
 Result<void> share_again(Prepared& prepared,
@@ -167,15 +213,13 @@ Result<void> share_again(Prepared& prepared,
                          const Job& job,
                          const JobTools& tools,
                          const RunControl& run) {
-  const SurveySettings& rules = job.settings.survey;
   prepared.source.scene = std::move(*prepared.source.origin);
   prepared.source.origin.reset();
-  if (auto surveyed = survey_source(prepared, rules, run); !surveyed) {
+  if (auto surveyed = survey_source(prepared, prepared.survey.settings, run); !surveyed) {
     return surveyed;
   }
   const MaterialSettings settings = prepared.routes.settings;
-  if (auto shared = share_materials(prepared, settings, rules, job, tools, run, taken_back);
-      !shared) {
+  if (auto shared = share_materials(prepared, settings, job, tools, run, taken_back); !shared) {
     return shared;
   }
   return measure_outlook(prepared, tools, run);
@@ -202,13 +246,15 @@ Result<Prepared> prepare(Scene scene,
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{std::move(*source), {}, {}, settings.split};
+  Prepared out{std::move(*source), {}, {}, settings.split, {}, {}, {}};
   if (auto surveyed = survey_source(out, settings.survey, run); !surveyed) {
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
-  if (auto shared = share_materials(out, settings.materials, settings.survey, job, tools, run, {});
-      !shared) {
+  if (auto joined = join_pages(out, settings.lightmaps, run); !joined) {
+    return Failure(joined.error());
+  }
+  if (auto shared = share_materials(out, settings.materials, job, tools, run, {}); !shared) {
     return Failure(shared.error());
   }
   if (auto added = add_outlook(out, job, tools, run); !added) {
@@ -224,18 +270,28 @@ Result<Prepared> prepare_for(const Plan& plan,
                              const RunControl& run,
                              const MaterialSettings* route_anew) {
   const bool anew = route_anew != nullptr && !plan.routes.empty();
-  const RoutePlan none;
-  auto source = make_source(std::move(scene), plan.split, anew ? none : plan.routes, run);
+  const bool join_anew = route_anew != nullptr && plan.lightmaps.joins();
+  const RoutePlan routes = anew ? RoutePlan{} : plan.routes;
+  const LightmapPlan lightmaps = join_anew ? LightmapPlan{} : plan.lightmaps;
+  auto source = make_source(std::move(scene), plan.split, lightmaps, routes, run);
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{std::move(*source), {}, {}, plan.split, anew ? none : plan.routes};
-  if (auto surveyed = survey_source(out, plan.survey_settings, run); !surveyed) {
+  Prepared out{std::move(*source), {}, {}, plan.split, lightmaps, routes, {}};
+  SurveySettings rules = plan.survey_settings;
+  if (join_anew) {
+    rules.lightmap_transform_key = plan.lightmaps.transform_key;
+  }
+  if (auto surveyed = survey_source(out, rules, run); !surveyed) {
     return Failure(surveyed.error());
   }
+  if (join_anew) {
+    if (auto joined = join_pages(out, plan.lightmaps.settings, run); !joined) {
+      return Failure(joined.error());
+    }
+  }
   if (anew) {
-    if (auto shared = share_materials(out, *route_anew, plan.survey_settings, job, tools, run, {});
-        !shared) {
+    if (auto shared = share_materials(out, *route_anew, job, tools, run, {}); !shared) {
       return Failure(shared.error());
     }
   }
@@ -268,6 +324,7 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
                               source.outlook, run);
   if (plan) {
     plan->split = source.split;
+    plan->lightmaps = source.lightmaps;
     plan->routes = source.routes;
   }
   return plan;

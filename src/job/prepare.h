@@ -13,7 +13,6 @@ namespace wakuzume {
 /// of it. Measures its images where they are not yet.
 Result<void> share_materials(Prepared& prepared,
                              const MaterialSettings& settings,
-                             const SurveySettings& rules,
                              const Job& job,
                              const JobTools& tools,
                              const RunControl& run,

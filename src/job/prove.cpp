@@ -23,7 +23,11 @@ Result<Verdict> audit(const Source& source,
                       const RunControl& run) {
   const std::vector<Bytes> pages = take_pages(ledger.page_images, after);
   auto verdict = verify(source.scene, after, ledger, settings, run);
-  if (!verdict || !source.origin) {
+  if (!verdict) {
+    return verdict;
+  }
+  verdict->before = count_totals(source.before_sharing());
+  if (!source.origin) {
     return verdict;
   }
   Scene painted = source.scene;
@@ -36,7 +40,6 @@ Result<Verdict> audit(const Source& source,
   }
   give_pages(source.images, pages, painted);
   give_pages(ledger.page_images, pages, after);
-  verdict->before = count_totals(*source.origin);
   verdict->after = count_totals(after);
   if (auto done = verify_looks(*source.origin, painted, ledger.routes, tools.codec, settings,
                                *verdict, run, known);

@@ -29,7 +29,25 @@ std::vector<Bytes> list_shown(const std::vector<Bytes>& pages,
   return shown;
 }
 
-/// Where materials were shared: what comes back shows its own again.
+/// Draws of a list with others, ascending.
+std::vector<DrawRef> unite(const std::vector<DrawRef>& a, const std::vector<DrawRef>& b) {
+  std::vector<DrawRef> out;
+  std::set_union(a.begin(), a.end(), b.begin(), b.end(), std::back_inserter(out));
+  return out;
+}
+
+/// The source once more, with these draws on their own lightmap pages and in their own materials.
+Result<Source> make_source_without(const Source& source,
+                                   const LightmapPlan& lightmaps,
+                                   const RoutePlan& routes,
+                                   const RunControl& run) {
+  if (lightmaps.joins()) {
+    return make_source(*source.unjoined, {}, lightmaps, routes, run);
+  }
+  return make_source(source.before_sharing(), {}, lightmaps, routes, run);
+}
+
+/// Where materials were shared or lightmap pages joined: what comes back shows its own again.
 Result<Built> put_back_look(const Source& source,
                             const Ledger& ledger,
                             Scene built,
@@ -41,20 +59,22 @@ Result<Built> put_back_look(const Source& source,
     return Failure(draws.error());
   }
   RoutePlan routes = ledger.routes;
-  std::vector<DrawRef> untouched;
-  std::set_union(routes.untouched.begin(), routes.untouched.end(), draws->begin(), draws->end(),
-                 std::back_inserter(untouched));
-  routes.untouched = std::move(untouched);
-  const auto back = repaint(*source.origin, routes, run);
+  LightmapPlan lightmaps = ledger.lightmaps;
+  routes.untouched = unite(routes.untouched, *draws);
+  lightmaps.untouched = unite(lightmaps.untouched, *draws);
+  const auto back = make_source_without(source, lightmaps, routes, run);
   if (!back) {
     return Failure(back.error());
   }
   auto restored = restore(built, ledger, source.scene, choice, run,
-                          {&back->scene, &*source.origin, back->images});
+                          {&back->scene, source.origin ? &*source.origin : nullptr, back->images});
   if (!restored) {
     return restored;
   }
-  restored->ledger.routes = std::move(routes);
+  if (ledger.routes.shares()) {
+    restored->ledger.routes = std::move(routes);
+  }
+  restored->ledger.lightmaps = std::move(lightmaps);
   const PageImages& images = restored->ledger.page_images;
   give_pages(images, list_shown(pages, ledger.page_images, images), restored->scene);
   return restored;
@@ -78,14 +98,17 @@ Result<Built> put_back(std::optional<Scene> source,
     return restore(built, ledger, *carried, choice, run);
   }
   // Pieces are whole again when all of them are back, and materials their own.
-  const bool whole = choice.everything && !(ledger.routes.empty() && ledger.split.nodes.empty());
+  const bool whole = choice.everything && !(ledger.routes.empty() && ledger.split.nodes.empty() &&
+                                            !ledger.lightmaps.joins());
   std::optional<Scene> as_read = whole ? source : std::nullopt;
-  const auto made = make_source(std::move(*source), ledger.split, ledger.routes, run);
+  const auto made =
+      make_source(std::move(*source), ledger.split, ledger.lightmaps, ledger.routes, run);
   if (!made) {
     return Failure(made.error());
   }
-  auto restored = made->origin ? put_back_look(*made, ledger, std::move(built), choice, run)
-                               : restore(built, ledger, made->scene, choice, run);
+  auto restored = made->origin || made->unjoined
+                      ? put_back_look(*made, ledger, std::move(built), choice, run)
+                      : restore(built, ledger, made->scene, choice, run);
   return restored && whole ? make_untouched(*as_read, run) : std::move(restored);
 }
 

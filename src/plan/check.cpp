@@ -252,6 +252,13 @@ class PlanChecker {
       const bool shares = group.tint.empty()
                               ? keys_.merge[to_index(draw.key)] == keys_.merge[to_index(first.key)]
                               : keys_.share[to_index(draw.key)] == share;
+      if (survey_.lightmap_places[draw.lightmap_place] !=
+          survey_.lightmap_places[leader.lightmap_place]) {
+        violate(fmt::format("{}/members/{}", place, m),
+                fmt::format("{} has another place on its lightmap page than {}, and an instance "
+                            "has one",
+                            name_of(draw), name_of(leader)));
+      }
       if (!shares || keys_.merge[to_index(draw.key)] != keys_.merge[to_index(leader.key)]) {
         violate(fmt::format("{}/members/{}", place, m),
                 fmt::format("{} ({}) can't be an instance with {} ({})", name_of(draw),

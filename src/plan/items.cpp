@@ -121,12 +121,16 @@ class ItemMaker {
       const auto key = [&](std::size_t p) {
         return in_.keys.merge[to_index(in_.survey[parts[p]].key)];
       };
+      // An instance has one place on its lightmap page.
+      const auto place = [&](std::size_t p) {
+        return in_.survey.lightmap_places[in_.survey[parts[p]].lightmap_place];
+      };
       std::uint64_t vertices = 0;
       Box3d box;
       for (const std::size_t p : unit) {
         box.include(in_.survey[parts[p]].box);
         vertices += in_.sizes[to_index(in_.survey[parts[p]].shape)].vertices;
-        if (key(p) != key(unit.front())) {
+        if (key(p) != key(unit.front()) || place(p) != place(unit.front())) {
           return false;
         }
       }

@@ -539,6 +539,7 @@ Result<Plan> revise(const Scene& scene,
   if (made) {
     made->scene_path = plan.scene_path;
     made->split = plan.split;
+    made->lightmaps = plan.lightmaps;
     made->routes = plan.routes;
   }
   return made;
@@ -571,6 +572,7 @@ Result<Plan> rebase(const Scene& scene,
   }
   made->scene_path = plan.scene_path;
   made->split = plan.split;
+  made->lightmaps = plan.lightmaps;
   made->routes = plan.routes;
   return made;
 }

@@ -54,6 +54,10 @@ void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
         "a node whose extras hold this key with true is a collider, with all below");
   visit("survey", "lightmap_key", survey.lightmap_key,
         "key in the extras of a node, mesh, primitive or material that names its lightmap page");
+  visit("survey", "lightmap_transform_key", survey.lightmap_transform_key,
+        "key beside it for where UVs are on the page: [scale u, scale v, offset u, offset v]");
+  visit("survey", "lightmap_uv_set", survey.lightmap_uv_set,
+        "UV set that lightmaps are looked up in; 0 to 15");
   visit("survey", "level_key", survey.level_key,
         "key in a node's extras that says what is loaded together; holds for all below");
   visit("survey", "tag_key", survey.tag_key,
@@ -158,6 +162,26 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
         "what pages are written as: \"png\", \"jpeg\" or \"webp\"");
 }
 
+/// How lightmap pages are joined.
+template <class AnyLightmaps, class Visit>
+void for_each_lightmap_setting(AnyLightmaps& lightmaps, const Visit& visit) {
+  visit("lightmaps", "goal", lightmaps.goal,
+        Meaning{"pages that draws are lit by: \"keep\" them, or \"join\" them onto large ones",
+                "--lightmaps", "Keep the lightmap pages, or join them onto large ones"});
+  visit("lightmaps", "max_page_px", lightmaps.max_page_px,
+        "longest side of a joined page; 64 to 16384");
+  visit("lightmaps", "page_sides", lightmaps.page_sides,
+        "sides of joined pages: \"multiples_of_four\" or \"powers_of_two\"");
+  visit("lightmaps", "max_pages", lightmaps.max_pages,
+        "joined pages; what needs more stays where it is; 0: any number; 0 to 65536");
+  visit("lightmaps", "clean_mips", lightmaps.clean_mips,
+        "mip levels in which every lookup is what it was; 0 to 8");
+  visit("lightmaps", "gutter_px", lightmaps.gutter_px,
+        "texels around what is lit that go along, beyond what those need; 0 to 256");
+  visit("lightmaps", "source_page_px", lightmaps.source_page_px,
+        "side of pages without pictures; 0: as their UVs show it; 4 to 16384");
+}
+
 /// How a plan is made.
 template <class AnySettings, class Visit>
 void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
@@ -242,6 +266,7 @@ template <class AnySettings, class Visit>
 void for_each_setting(AnySettings& settings, const Visit& visit) {
   for_each_survey_setting(settings, visit);
   for_each_finding_setting(settings, visit);
+  for_each_lightmap_setting(settings.lightmaps, visit);
   for_each_material_setting(settings.materials, visit);
   for_each_propose_setting(settings, visit);
   auto& verify = settings.verify;
@@ -331,6 +356,10 @@ struct Words<SplitBy> {
 template <>
 struct Words<MaterialGoal> {
   static constexpr std::array list{"keep", "full_resolution", "fewest_draws"};
+};
+template <>
+struct Words<LightmapGoal> {
+  static constexpr std::array list{"keep", "join"};
 };
 template <>
 struct Words<TexelFormat> {

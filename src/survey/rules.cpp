@@ -6,6 +6,8 @@
 #include <simdjson.h>
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <map>
 
 #include "scene/running.h"
@@ -142,6 +144,7 @@ class FactMaker {
     }
     facts.stay = facts.cause == no_index ? StayRule::none : out_.causes[facts.cause].rule;
     facts.lightmap = out_.texts.add(find_extra(node.extra, settings_.lightmap_key));
+    facts.lightmap_place = out_.texts.add(find_extra(node.extra, settings_.lightmap_transform_key));
     facts.tag = here.tag;
     facts.level = here.level;
     return here;
@@ -267,6 +270,30 @@ std::string add_member(const std::string& object, const std::string& key, const 
   return object.substr(0, end) + (first ? "" : ",") + member + "}";
 }
 
+std::string put_member(const std::string& object, const std::string& key, const std::string& json) {
+  thread_local simdjson::dom::parser parser;
+  std::string out;
+  const auto add = [&](const std::string& name, const std::string& value) {
+    out += fmt::format("{}{}:{}", out.empty() ? "{" : ",", name, value);
+  };
+  bool placed = json.empty();
+  simdjson::dom::object members;
+  if (parser.parse(object).get(members) == simdjson::SUCCESS) {
+    for (const auto field : members) {
+      if (field.key != key) {
+        add(quote(field.key), simdjson::minify(field.value));
+      } else if (!placed) {
+        add(quote(key), json);
+        placed = true;
+      }
+    }
+  }
+  if (!placed) {
+    add(quote(key), json);
+  }
+  return out.empty() ? out : out + "}";
+}
+
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key) {
   // A search for the bare word first: most extras don't have the member, and parsing costs more.
   if (!extra || key.empty() || extra->extras.find(key) == std::string::npos) {
@@ -290,6 +317,41 @@ std::string find_lightmap(const Scene& scene,
     }
   }
   return {};
+}
+
+std::optional<LightmapPlace> read_lightmap_place(const std::string& text) {
+  thread_local simdjson::dom::parser parser;
+  simdjson::dom::array array;
+  std::array<double, 4> numbers{};
+  if (parser.parse(text).get(array) != simdjson::SUCCESS || array.size() != numbers.size()) {
+    return std::nullopt;
+  }
+  std::size_t n = 0;
+  for (const auto item : array) {
+    if (item.get(numbers[n]) != simdjson::SUCCESS || !std::isfinite(numbers[n])) {
+      return std::nullopt;
+    }
+    ++n;
+  }
+  return LightmapPlace{{numbers[0], numbers[1]}, {numbers[2], numbers[3]}};
+}
+
+std::string to_json(const LightmapPlace& place) {
+  return fmt::format("[{},{},{},{}]", place.scale[0], place.scale[1], place.offset[0],
+                     place.offset[1]);
+}
+
+LightmapPlace find_lightmap_place(const Scene& scene,
+                                  const Node& node,
+                                  const Primitive& primitive,
+                                  const std::string& key) {
+  const std::string text = find_lightmap(scene, node, primitive, key);
+  return text.empty() ? LightmapPlace{} : read_lightmap_place(text).value_or(LightmapPlace{});
+}
+
+LightmapPlace make_product(const LightmapPlace& outer, const LightmapPlace& inner) {
+  return {{outer.scale[0] * inner.scale[0], outer.scale[1] * inner.scale[1]},
+          outer.apply(inner.offset)};
 }
 
 bool is_hidden_source(const Level& level) {

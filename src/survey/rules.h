@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <optional>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -37,6 +38,7 @@ struct NodeFacts {
   NodeId moving_root = no_node;
   std::uint32_t level_set = no_index;  ///< position in SceneFacts::level_sets; no_index: not shown
   std::uint32_t lightmap = 0;          ///< texts of SceneFacts; as the node's own extras have it
+  std::uint32_t lightmap_place = 0;    ///< the same
   std::uint32_t tag = 0;
   std::uint32_t level = 0;
 };
@@ -78,14 +80,26 @@ std::string make_common_members(const std::vector<std::string>& objects);
 /// A JSON object with one member more, whose value is a number where the text is one. What is no
 /// object gives way.
 std::string add_member(const std::string& object, const std::string& key, const std::string& text);
+/// A JSON object in which a member has this value, in JSON; with an empty one, without the member.
+/// The others stay in their order; what is no object gives way. Empty where no member is left.
+std::string put_member(const std::string& object, const std::string& key, const std::string& json);
 /// The member in the extras of something; empty when it has none.
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key);
 
-/// The lightmap page of what a node shows: by its own extras, its mesh's, the primitive's or the
-/// material's, the first that has one.
+/// What a key says of a lightmap, a page or a place on it, for what a node shows: by its own
+/// extras, its mesh's, the primitive's or the material's, the first that has it.
 std::string find_lightmap(const Scene& scene,
                           const Node& node,
                           const Primitive& primitive,
                           const std::string& key);
+
+/// What such a text says of a place: "[0.5,0.5,0,0.25]"; nothing where it is no four numbers.
+std::optional<LightmapPlace> read_lightmap_place(const std::string& text);
+std::string to_json(const LightmapPlace& place);
+/// The place of what a node shows; its own UVs where no key is set, or what it says is none.
+LightmapPlace find_lightmap_place(const Scene& scene,
+                                  const Node& node,
+                                  const Primitive& primitive,
+                                  const std::string& key);
 
 }  // namespace wakuzume

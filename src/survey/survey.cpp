@@ -34,8 +34,9 @@ bool fits_floats(const Box3d& box) {
 /// What a shape gives to the keys of its draws, by number.
 struct ShapeKey {
   std::uint32_t layout = 0;
-  std::uint32_t lightmap = 0;           ///< of the mesh, else of the primitive
-  std::uint32_t material_lightmap = 0;  ///< where neither has one
+  /// Of the mesh, else the primitive, else the material: its page and its place there.
+  std::uint32_t lightmap = 0;
+  std::uint32_t lightmap_place = 0;
 };
 
 /// A merge key by numbers: cheap to make and to compare for every draw.
@@ -85,7 +86,6 @@ class Surveyor {
   /// Pipelines, layouts and lightmaps, once for all draws that show a shape.
   void describe_shapes() {
     std::map<std::tuple<std::string, AlphaMode, bool, Topology, std::string>, PipelineId> known;
-    const std::string& lightmap_key = out_.settings.lightmap_key;
     for (Shape& shape : shapes_.shapes) {
       const Primitive& primitive = primitive_of(scene_, shape);
       PipelineKey pipeline = make_pipeline_key(scene_, primitive);
@@ -99,17 +99,38 @@ class Surveyor {
       shape.pipeline = slot->second;
       ShapeKey key;
       key.layout = facts_.texts.add(make_layout(scene_, primitive));
-      std::string page = find_extra(scene_[shape.mesh].extra, lightmap_key);
-      if (page.empty()) {
-        page = find_extra(primitive.extra, lightmap_key);
-      }
-      key.lightmap = facts_.texts.add(page);
-      if (shape.material != no_material) {
-        key.material_lightmap =
-            facts_.texts.add(find_extra(scene_[shape.material].extra, lightmap_key));
-      }
+      key.lightmap = add_lightmap_text(shape, primitive, out_.settings.lightmap_key);
+      key.lightmap_place =
+          add_lightmap_text(shape, primitive, out_.settings.lightmap_transform_key);
       shape_keys_.push_back(key);
     }
+  }
+
+  /// What the extras of a shape say beside those of its nodes.
+  std::uint32_t add_lightmap_text(const Shape& shape,
+                                  const Primitive& primitive,
+                                  const std::string& key) {
+    std::string text = find_extra(scene_[shape.mesh].extra, key);
+    if (text.empty()) {
+      text = find_extra(primitive.extra, key);
+    }
+    if (text.empty() && shape.material != no_material) {
+      text = find_extra(scene_[shape.material].extra, key);
+    }
+    return facts_.texts.add(text);
+  }
+
+  /// Position in the places, by what the extras say.
+  std::uint32_t find_place(const Draw& draw) {
+    const std::uint32_t own = facts_.nodes[to_index(draw.node)].lightmap_place;
+    const std::uint32_t text = own != 0 ? own : shape_keys_[to_index(draw.shape)].lightmap_place;
+    const auto [slot, added] = place_of_.try_emplace(text, 0);
+    const auto place = added && text != 0 ? read_lightmap_place(facts_.texts[text]) : std::nullopt;
+    if (place && *place != LightmapPlace{}) {
+      slot->second = static_cast<std::uint32_t>(out_.lightmap_places.size());
+      out_.lightmap_places.push_back(*place);
+    }
+    return slot->second;
   }
 
   void add_draw(const DrawRef& ref, const Mat4d& world) {
@@ -122,6 +143,7 @@ class Surveyor {
     draw.primitive = ref.primitive;
     draw.material = shape.material;
     draw.key = find_key(draw, shape);
+    draw.lightmap_place = find_place(draw);
     draw.blended =
         shape.material != no_material && scene_[shape.material].alpha_mode == AlphaMode::blend;
     draw.mirrored = linear_determinant(world) < 0;
@@ -182,9 +204,7 @@ class Surveyor {
   KeyId find_key(const Draw& draw, const Shape& shape) {
     const NodeFacts& node = facts_.nodes[to_index(draw.node)];
     const ShapeKey& own = shape_keys_[to_index(draw.shape)];
-    const std::uint32_t lightmap = node.lightmap != 0  ? node.lightmap
-                                   : own.lightmap != 0 ? own.lightmap
-                                                       : own.material_lightmap;
+    const std::uint32_t lightmap = node.lightmap != 0 ? node.lightmap : own.lightmap;
     const KeyNumbers numbers{static_cast<std::uint32_t>(draw.material),
                              static_cast<std::uint32_t>(node.moving_root),
                              static_cast<std::uint32_t>(shape.topology),
@@ -229,6 +249,7 @@ class Surveyor {
   Shapes shapes_;
   std::vector<ShapeKey> shape_keys_;
   std::unordered_map<KeyNumbers, KeyId, HashNumbers> key_of_;  // looked up only, never walked
+  std::unordered_map<std::uint32_t, std::uint32_t> place_of_;  // by text; the same
   Survey out_;
 };
 
@@ -245,6 +266,15 @@ std::string_view to_string(StayRule rule) {
 std::string_view to_string(Topology topology) {
   constexpr std::string_view names[] = {"points", "lines", "triangles"};
   return names[static_cast<std::size_t>(topology)];
+}
+
+Result<void> validate(const SurveySettings& settings) {
+  constexpr std::uint32_t last_set = 15;
+  return settings.lightmap_uv_set <= last_set
+             ? Result<void>()
+             : Failure(Error{ErrorCode::bad_setting,
+                             fmt::format("survey.lightmap_uv_set must be from 0 to {}", last_set),
+                             {}});
 }
 
 Result<Survey> survey(const Scene& scene, const SurveySettings& settings, const RunControl& run) {

@@ -12,6 +12,7 @@
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "survey/draws.h"
+#include "survey/rules.h"
 #include "verify/audit_parts.h"
 #include "verify/look.h"
 
@@ -39,6 +40,15 @@ bool same_attributes(const Scene& a,
          });
 }
 
+/// Extras as a result has them, where the user has no key for places on lightmap pages.
+Boxed<Extra> without_own_place(const Boxed<Extra>& extra) {
+  Boxed<Extra> out = extra;
+  if (!find_extra(extra, own_transform_key).empty()) {
+    out.ensure().extras = put_member(extra->extras, own_transform_key, "");
+  }
+  return out;
+}
+
 }  // namespace
 
 Auditor::Memory::Memory() = default;
@@ -54,6 +64,7 @@ Auditor::Auditor(const Scene& before,
       settings_(settings),
       before_world_(make_world_matrices(before)),
       after_world_(make_world_matrices(after)),
+      lightmap_uvs_(fmt::format("TEXCOORD_{}", ledger.lightmap_uv_set)),
       surroundings_before_(before, ledger.lightmap_key),
       surroundings_after_(after, ledger.lightmap_key) {
   for (const LedgerResult& result : ledger.results) {
@@ -95,7 +106,8 @@ std::string Auditor::compare_identity(const LedgerRow& row) const {
   }
   const Node& old_node = before_[row.source.node];
   const Node& new_node = after_[row.node];
-  if (old_node.name != new_node.name || !same_extra(old_node.extra, new_node.extra)) {
+  if (old_node.name != new_node.name ||
+      !same_extra(without_own_place(old_node.extra), new_node.extra)) {
     return "the kept node's name, extras or extensions changed";
   }
   if (old_node.camera != new_node.camera || old_node.light != new_node.light ||
@@ -185,6 +197,7 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
   }
   shared.pairing.before_world = before_world;
   shared.pairing.after_world = *world;
+  find_places(row, shared.pairing);
   const Rounding rounding = find_rounding(shared, row);
   const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
   if (row.fate == Fate::instanced) {

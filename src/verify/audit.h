@@ -61,6 +61,7 @@ class Auditor {
                                        DrawAudit otherwise) const;
   void compare_all(const Pairing& pairing, double allowed, DrawAudit& out) const;
   [[nodiscard]] std::optional<Mat4d> find_result_matrix(const LedgerRow& row) const;
+  void find_places(const LedgerRow& row, Pairing& pairing) const;
   [[nodiscard]] Pairing make_pairing(const LedgerRow& row, bool turned) const;
   void pair_vertices(Pairing& pairing) const;
   [[nodiscard]] Shared make_shared(const LedgerRow& row, bool turned) const;
@@ -83,6 +84,7 @@ class Auditor {
   const VerifySettings& settings_;
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;
+  std::string lightmap_uvs_;               ///< semantic
   std::map<DrawRef, ResultOrder> orders_;  ///< of results that have one, or backs
   Surroundings surroundings_before_;
   Surroundings surroundings_after_;

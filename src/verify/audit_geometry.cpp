@@ -25,6 +25,11 @@ bool is_direction(std::string_view semantic) {
   return semantic == "NORMAL" || semantic == "TANGENT";
 }
 
+void apply_place(const LightmapPlace& place, double* uv) {
+  const Vec2d moved = place.apply({uv[0], uv[1]});
+  std::copy(moved.begin(), moved.end(), uv);
+}
+
 /// By how much a direction can differ that one and the other matrix turn, whichever it is: the
 /// difference of two vectors by the shorter one's length, twice for making them units.
 double find_largest_turn(const Eigen::Matrix3d& from, const Eigen::Matrix3d& to) {
@@ -154,6 +159,7 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
   const std::optional<ElementReader> before =
       other == no_stream ? std::nullopt
                          : std::optional<ElementReader>(std::in_place, before_, other);
+  const bool lightmap = attribute.semantic == lightmap_uvs_ && before;
   for (const VertexPair& pair : pairing.vertices) {
     // The standard's neutral values: white for colours, zero for UVs.
     double wanted[16];
@@ -164,6 +170,10 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
       before->load(pair.before, wanted);
     }
     after.load(pair.after, got);
+    if (lightmap) {
+      apply_place(pairing.before_place, wanted);
+      apply_place(pairing.after_place, got);
+    }
     for (std::uint32_t c = 0; c < after.width(); ++c) {
       if (!near(got[c], wanted[c],
                 pairing.attribute_tolerance * std::max(1.0, std::abs(wanted[c])))) {
@@ -219,7 +229,7 @@ void Auditor::compare_all(const Pairing& pairing, double allowed, DrawAudit& out
 /// the rest by its matrices where both sides hold the same numbers.
 void Auditor::compare_shared(Shared& shared, double allowed, DrawAudit& out) const {
   const Pairing& pairing = shared.pairing;
-  const auto same_numbers = [&](const char* semantic) {
+  const auto same_numbers = [&](std::string_view semantic) {
     const StreamId was = pairing.before->find(semantic);
     const StreamId is = pairing.after->find(semantic);
     if (was == no_stream || is == no_stream) {
@@ -245,8 +255,11 @@ void Auditor::compare_shared(Shared& shared, double allowed, DrawAudit& out) con
         shared.same_directions.emplace_back(semantic);
       }
     }
-    shared.other_mismatch = compare_attributes(
-        pairing, [](const Attribute& attribute) { return !is_direction(attribute.semantic); });
+    shared.same_lightmap_uvs = same_numbers(lightmap_uvs_);
+    // Directions and lightmaps are by the instance.
+    shared.other_mismatch = compare_attributes(pairing, [&](const Attribute& attribute) {
+      return !is_direction(attribute.semantic) && attribute.semantic != lightmap_uvs_;
+    });
   }
   const Eigen::Matrix4d moved = as_eigen(pairing.before_world) - as_eigen(pairing.after_world);
   double error = shared.same_positions ? 0 : allowed + 1;
@@ -277,7 +290,9 @@ void Auditor::compare_shared(Shared& shared, double allowed, DrawAudit& out) con
       const bool same =
           alike && std::find(shared.same_directions.begin(), shared.same_directions.end(),
                              attribute.semantic) != shared.same_directions.end();
-      return is_direction(attribute.semantic) && !same;
+      const bool lit = attribute.semantic == lightmap_uvs_ &&
+                       !(shared.same_lightmap_uvs && pairing.before_place == pairing.after_place);
+      return lit || (is_direction(attribute.semantic) && !same);
     });
   }
   if (out.mismatch.empty()) {

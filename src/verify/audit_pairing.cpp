@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "survey/draws.h"
+#include "survey/rules.h"
 #include "verify/audit_parts.h"
 #include "verify/rounding.h"
 
@@ -45,6 +47,27 @@ std::optional<Mat4d> Auditor::find_result_matrix(const LedgerRow& row) const {
   load("ROTATION", trs.rotation.data());
   load("SCALE", trs.scale.data());
   return make_product(node_world, make_matrix(trs));
+}
+
+/// Where both sides look their lightmap up.
+void Auditor::find_places(const LedgerRow& row, Pairing& pairing) const {
+  const std::string& key = ledger_.lightmap_transform_key;
+  pairing.before_place =
+      find_lightmap_place(before_, before_[row.source.node], *pairing.before, key);
+  const Node& node = after_[row.node];
+  const StreamId own = node.instancing && row.fate == Fate::instanced
+                           ? find_stream(node.instancing->attributes, lightmap_semantic)
+                           : no_stream;
+  if (own != no_stream) {
+    std::array<double, 4> numbers{};
+    ElementReader(after_, own).load(row.instance, numbers.data());
+    pairing.after_place = {{numbers[0], numbers[1]}, {numbers[2], numbers[3]}};
+  } else {
+    // No result has the key that stands for a missing one.
+    pairing.after_place = key == own_transform_key
+                              ? LightmapPlace{}
+                              : find_lightmap_place(after_, node, *pairing.after, key);
+  }
 }
 
 Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const {

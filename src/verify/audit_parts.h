@@ -27,6 +27,8 @@ struct Auditor::Pairing {
   const Primitive* after = nullptr;
   Mat4d before_world{};
   Mat4d after_world{};
+  LightmapPlace before_place{};  ///< of its UVs on its lightmap page
+  LightmapPlace after_place{};
   std::vector<std::uint32_t> before_corners;  ///< in the order the result should have them
   std::vector<std::uint32_t> before_places;   ///< of those corners in the source's own list
   std::vector<std::uint32_t> after_corners;
@@ -49,7 +51,8 @@ struct Auditor::Shared {
   bool compared = false;
   bool same_positions = false;
   std::vector<std::string_view> same_directions;  ///< by semantic
-  std::string other_mismatch;  ///< of attributes that are no places or directions
+  bool same_lightmap_uvs = false;
+  std::string other_mismatch;  ///< of attributes that are no places, directions or lightmap UVs
 };
 
 inline const Primitive* find_primitive(const Scene& scene, NodeId node, std::uint32_t primitive) {

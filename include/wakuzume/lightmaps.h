@@ -1,0 +1,133 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "wakuzume/ids.h"
+#include "wakuzume/packing.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
+
+/// Lightmaps: joining the pages that a level is lit by.
+///
+/// In: a scene, its survey and how large its pages are. Out: which rectangles of the pages go where
+/// on larger ones, and a scene to survey and plan in place of the first, whose draws look there.
+/// 1. Rectangles keep their texels and their size: nothing is turned, scaled or resampled.
+/// 2. Whatever a draw looks up, with the four texels around it, is the same before and after, in
+///    the first mip levels too.
+/// 3. No geometry is touched: where a draw looks is a transform in the extras of its node.
+/// 4. Same scene, same settings: the same pages.
+namespace wakuzume {
+
+enum class LightmapGoal : std::uint8_t {
+  keep,  ///< every draw stays on its page
+  join   ///< pages go together onto large ones
+};
+
+struct LightmapSettings {
+  LightmapGoal goal = LightmapGoal::keep;
+  std::uint32_t max_page_px = 4096;  ///< longest side of a joined page \range [64, 16384]
+  /// With powers of two, of pages with such sides, a float holds every new UV exactly.
+  PageSides page_sides = PageSides::powers_of_two;
+  /// Joined pages; what goes on no more of them stays where it is. 0: any number. \range [0, 65536]
+  std::uint32_t max_pages = 0;
+  /// Mip levels below the first in which every lookup is what it was. \range [0, 8]
+  std::uint32_t clean_mips = 2;
+  /// Texels around what is looked up that go along, beyond those which clean mips need.
+  /// \range [0, 256]
+  std::uint32_t gutter_px = 0;
+  /// Side of pages whose pictures are not there; 0: the one on whose texels most UVs lie.
+  /// \range 0, [4, 16384]
+  std::uint32_t source_page_px = 0;
+  bool operator==(const LightmapSettings&) const = default;
+};
+/// \error bad_setting  names the member and its range
+Result<void> validate(const LightmapSettings& settings);
+
+/// How the side of a page is known.
+enum class PageSizeFrom : std::uint8_t {
+  settings,  ///< LightmapSettings::source_page_px
+  uvs,       ///< most corners lie on texels or between two of them
+  guess      ///< they don't: 1,024
+};
+inline constexpr std::size_t page_size_from_count = 3;
+std::string_view to_string(PageSizeFrom from);
+
+/// A page of the source.
+struct LightmapPage {
+  std::string name;  ///< as the extras spell it
+  RectSize size;
+  PageSizeFrom size_from = PageSizeFrom::guess;
+  std::uint32_t clean_mips = 0;  ///< as many as its sides can be halved, up to the settings'
+  bool operator==(const LightmapPage&) const = default;
+};
+
+struct JoinedPage {
+  std::string name;  ///< a number where all pages of the source have numbers
+  RectSize size;
+  bool operator==(const JoinedPage&) const = default;
+};
+
+/// A rectangle on its way, and the draws that look into it.
+struct LightmapMove {
+  std::uint32_t from = 0;  ///< position in LightmapPlan::pages
+  /// Texels that go along. Beyond the page its edge is mirrored, which shows in no lookup that is
+  /// clamped to the page.
+  TexelRect rect;
+  std::uint32_t to = 0;  ///< position in LightmapPlan::joined
+  std::uint32_t x = 0;   ///< of the rectangle's corner there
+  std::uint32_t y = 0;
+  std::vector<DrawRef> draws;  ///< ascending
+  bool operator==(const LightmapMove&) const = default;
+};
+
+struct LightmapPlan {
+  LightmapSettings settings;
+  std::string page_key;       ///< as the source's survey had them
+  std::string transform_key;  ///< empty: none
+  std::uint32_t uv_set = 1;
+  std::vector<LightmapPage> pages;  ///< those that something leaves, in first-seen order
+  std::vector<JoinedPage> joined;
+  std::vector<LightmapMove> moves;   ///< by page of the source, then by place there
+  std::vector<std::string> left_as;  ///< what stays on its page, and why; a sentence each
+  std::vector<DrawRef> untouched;    ///< draws that were put back, ascending
+
+  /// Something moves.
+  [[nodiscard]] bool joins() const { return !moves.empty(); }
+  /// The key for places in the joined scene: the source's, or one that no result has.
+  [[nodiscard]] const std::string& joined_transform_key() const;
+  bool operator==(const LightmapPlan&) const = default;
+};
+/// Where draws of a joined scene have their place while the user has no key for it.
+inline constexpr const char* own_transform_key = "wakuzume_lightmap_place";
+
+/// Of each instance of a set: scale along u and v and offset of its UVs on its lightmap page, four
+/// floats. It stands for what extras may say of the set's node or mesh.
+inline constexpr const char* lightmap_semantic = "_LIGHTMAP";
+
+/// From the UVs of a page to those of the joined page, for what a move takes along.
+LightmapPlace make_place(const LightmapPlan& plan, const LightmapMove& move);
+
+/// \pre `survey` is of `scene`
+/// \error bad_setting, too_large  a page that no joined one can hold; cancelled
+/// \cost O(draws + vertices of lit shapes), and the packing of at most some thousand rectangles
+Result<LightmapPlan> propose_lightmaps(const Scene& scene,
+                                       const Survey& survey,
+                                       const LightmapSettings& settings = {},
+                                       const RunControl& run = {});
+
+/// The scene with its draws on the joined pages; the rules for its survey are those of the source
+/// with LightmapPlan::joined_transform_key.
+/// \error plan_mismatch  moves of another scene
+/// \cost O(nodes); geometry is shared
+Result<Scene> join_lightmaps(const Scene& scene,
+                             const LightmapPlan& plan,
+                             const RunControl& run = {});
+
+}  // namespace wakuzume

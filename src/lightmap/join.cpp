@@ -1,0 +1,148 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "scene/running.h"
+#include "survey/rules.h"
+#include "wakuzume/lightmaps.h"
+
+namespace wakuzume {
+namespace {
+
+/// A draw and what takes it along.
+struct Leaving {
+  std::uint32_t primitive = 0;
+  const LightmapMove* move = nullptr;
+};
+
+Failure mismatch(const std::string& what) {
+  return Failure(Error{ErrorCode::plan_mismatch, what, {"", "/lightmaps"}});
+}
+
+class Joiner {
+ public:
+  Joiner(const Scene& scene, const LightmapPlan& plan) : plan_(plan), out_(scene) {}
+
+  Result<Scene> join() {
+    if (auto listed = list_draws(); !listed) {
+      return Failure(listed.error());
+    }
+    for (const auto& [node, draws] : leaving_) {
+      if (moves_as_one(node, draws)) {
+        const Primitive& primitive = out_[out_[node].mesh].primitives[draws.front().primitive];
+        const LightmapPlace place = find_place(node, primitive, *draws.front().move);
+        set_lightmap(plan_.joined[draws.front().move->to].name, place,
+                     out_.nodes[to_index(node)].extra);
+      } else {
+        give_own_mesh(node, draws);
+      }
+    }
+    return std::move(out_);
+  }
+
+ private:
+  Result<void> list_draws() {
+    for (const LightmapMove& move : plan_.moves) {
+      if (move.from >= plan_.pages.size() || move.to >= plan_.joined.size()) {
+        return mismatch("a move of lightmap texels names a page that is not listed");
+      }
+      for (const DrawRef& draw : move.draws) {
+        const std::size_t n = to_index(draw.node);
+        if (n >= out_.nodes.size() || out_.nodes[n].mesh == no_mesh ||
+            draw.primitive >= out_[out_.nodes[n].mesh].primitives.size()) {
+          return mismatch(fmt::format("node {} primitive {}, whose lightmap is moved, is no draw",
+                                      n, draw.primitive));
+        }
+        if (!std::binary_search(plan_.untouched.begin(), plan_.untouched.end(), draw)) {
+          leaving_[draw.node].push_back({draw.primitive, &move});
+        }
+      }
+    }
+    return {};
+  }
+
+  [[nodiscard]] std::string find_page(NodeId node, const Primitive& primitive) const {
+    return find_lightmap(out_, out_[node], primitive, plan_.page_key);
+  }
+
+  [[nodiscard]] LightmapPlace find_place(NodeId node,
+                                         const Primitive& primitive,
+                                         const LightmapMove& move) const {
+    return make_product(make_place(plan_, move),
+                        find_lightmap_place(out_, out_[node], primitive, plan_.transform_key));
+  }
+
+  /// All that the node shows goes the same way from the same place, so that it can say so itself.
+  [[nodiscard]] bool moves_as_one(NodeId node, const std::vector<Leaving>& draws) const {
+    const Mesh& mesh = out_[out_[node].mesh];
+    const LightmapPlace place =
+        find_place(node, mesh.primitives[draws.front().primitive], *draws.front().move);
+    for (std::uint32_t p = 0; p < mesh.primitives.size(); ++p) {
+      const auto leaves = std::find_if(draws.begin(), draws.end(),
+                                       [&](const Leaving& draw) { return draw.primitive == p; });
+      const bool same = leaves != draws.end()
+                            ? leaves->move->to == draws.front().move->to &&
+                                  find_place(node, mesh.primitives[p], *leaves->move) == place
+                            : find_page(node, mesh.primitives[p]).empty();
+      if (!same) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  void set_lightmap(const std::string& page,
+                    const LightmapPlace& place,
+                    Boxed<Extra>& extra) const {
+    std::string text = extra ? extra->extras : std::string();
+    text = add_member(put_member(text, plan_.page_key, ""), plan_.page_key, page);
+    const std::string numbers = place == LightmapPlace{} ? std::string() : to_json(place);
+    extra.ensure().extras = put_member(text, plan_.joined_transform_key(), numbers);
+  }
+
+  void clear_lightmap(Boxed<Extra>& extra) const {
+    if (extra) {
+      std::string text = put_member(extra->extras, plan_.page_key, "");
+      extra.ensure().extras = put_member(text, plan_.joined_transform_key(), "");
+    }
+  }
+
+  /// Its primitives say each for itself where they look.
+  void give_own_mesh(NodeId node, const std::vector<Leaving>& draws) {
+    Mesh mesh = out_[out_[node].mesh];
+    for (std::uint32_t p = 0; p < mesh.primitives.size(); ++p) {
+      Primitive& primitive = mesh.primitives[p];
+      const auto leaves = std::find_if(draws.begin(), draws.end(),
+                                       [&](const Leaving& draw) { return draw.primitive == p; });
+      if (leaves != draws.end()) {
+        set_lightmap(plan_.joined[leaves->move->to].name,
+                     find_place(node, primitive, *leaves->move), primitive.extra);
+      } else if (const std::string page = find_page(node, primitive); !page.empty()) {
+        set_lightmap(page, find_lightmap_place(out_, out_[node], primitive, plan_.transform_key),
+                     primitive.extra);
+      }
+    }
+    clear_lightmap(mesh.extra);
+    clear_lightmap(out_.nodes[to_index(node)].extra);
+    out_.nodes[to_index(node)].mesh = make_id<MeshId>(out_.meshes.size());
+    out_.meshes.push_back(std::move(mesh));
+  }
+
+  const LightmapPlan& plan_;
+  Scene out_;
+  std::map<NodeId, std::vector<Leaving>> leaving_;
+};
+
+}  // namespace
+
+Result<Scene> join_lightmaps(const Scene& scene, const LightmapPlan& plan, const RunControl& run) {
+  if (!goes_on(run, "joining lightmap pages")) {
+    return Failure(make_cancelled());
+  }
+  return Joiner(scene, plan).join();
+}
+
+}  // namespace wakuzume
