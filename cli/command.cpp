@@ -75,6 +75,12 @@ JobTools& Command::tools() {
   return *tools_;
 }
 
+Result<Scene> Command::read_source(const std::string& path) {
+  lightmaps_.emplace(path);
+  tools().lightmaps = &*lightmaps_;
+  return read(path);
+}
+
 Result<void> Command::load_job() {
   if (auto loaded = load_settings(); !loaded) {
     return loaded;

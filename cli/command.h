@@ -8,6 +8,7 @@
 #include <string>
 
 #include "commands.h"
+#include "wakuzume/delivery.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
 #include "wakuzume/job.h"
@@ -68,6 +69,9 @@ class Command {
     return scene;
   }
 
+  /// A scene that results are made of: pictures of its lightmap pages lie beside it.
+  Result<Scene> read_source(const std::string& path);
+
   void print(const std::string& text) {
     console_.clear_progress();
     if (options_.talk != Talk::quiet) {
@@ -106,6 +110,7 @@ class Command {
   Job job_;
   std::optional<StandardCodec> codec_;
   std::optional<RenderShots> shots_;
+  std::optional<FolderLightmaps> lightmaps_;
   std::optional<JobTools> tools_;
 };
 

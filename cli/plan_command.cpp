@@ -31,7 +31,7 @@ struct Proposal {
 };
 
 Result<Proposal> make_proposal(Command& command, const std::string& path) {
-  auto scene = command.read(path);
+  auto scene = command.read_source(path);
   if (!scene) {
     return Failure(scene.error());
   }
@@ -52,7 +52,7 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
     return Failure(plan.error());
   }
   const std::string& named = command.options().input;
-  auto scene = command.read(named.empty() ? find_scene(plan->scene_path, file) : named);
+  auto scene = command.read_source(named.empty() ? find_scene(plan->scene_path, file) : named);
   if (!scene) {
     return Failure(scene.error());
   }

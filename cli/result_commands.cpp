@@ -71,7 +71,7 @@ Exit build_command(const Options& options) {
   }
   const std::string path =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
-  auto scene = command.read(path);
+  auto scene = command.read_source(path);
   if (!scene) {
     return command.fail(scene.error());
   }
@@ -143,7 +143,7 @@ Exit repaint_command(const Options& options) {
   }
   Ledger& ledger = opened->ledger;
   const std::string& path = opened->source_path;
-  auto scene = command.read(path);
+  auto scene = command.read_source(path);
   if (!scene) {
     return command.fail(scene.error());
   }

@@ -32,7 +32,7 @@ std::string tell_run(const JobResult& made) {
 /// The whole job on one scene, into a folder. The result is proved as it was written.
 Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
   const auto begun = std::chrono::steady_clock::now();
-  auto scene = command.read(input);
+  auto scene = command.read_source(input);
   if (!scene) {
     return command.fail(scene.error());
   }
@@ -82,7 +82,7 @@ Exit verify_command(const Options& options) {
   if (!ledger) {
     return command.fail(ledger.error());
   }
-  auto scene = command.read(options.input);
+  auto scene = command.read_source(options.input);
   if (!scene) {
     return command.fail(scene.error());
   }

@@ -54,7 +54,7 @@ const std::vector<Room>& list_rooms() {
       {"formats", {"gltf", "obj"}},
       {"settings", {"files", "json"}},
       {"documents", {"files", "json", "settings"}},
-      {"delivery", {"job"}},
+      {"delivery", {"files", "job"}},
       // Around it: what is drawn.
       {"render", {"scene", "survey", "rework", "texture"}},
       {"report", {"scene", "survey", "texture", "files", "json", "pictures"}},

@@ -84,7 +84,8 @@ struct Ledger {
   SplitSettings split;      ///< how the source was made from that file; the core does not use it
   LightmapPlan lightmaps;   ///< by which its lightmap pages were joined then
   RoutePlan routes;         ///< by which it was repainted then
-  /// Images of the routes' pages in the result. Both hashes are without their bytes.
+  /// Images of the routes' pages in the result, then of joined lightmap pages, these in the first
+  /// channel. Both hashes are without their bytes.
   PageImages page_images;
   /// By material of the result: its number in the source. Empty: they have the same numbers.
   std::vector<MaterialId> material_from;
@@ -152,6 +153,7 @@ struct Built {
   Scene scene;
   Ledger ledger;
   std::vector<AssetScene> assets;
+  std::vector<LightmapFile> lightmaps;  ///< pictures of joined pages that are files
   std::vector<Reuse> reuse;  ///< empty without a cache
 };
 

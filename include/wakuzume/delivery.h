@@ -24,7 +24,7 @@ std::string make_relative(const std::string& scene, const std::string& document)
 /// Where the scene of a document is. \param relative  as the document names it
 std::string find_scene(const std::string& relative, const std::string& document);
 
-/// Writes the scene, its assets and its ledger, in the order that leaves the least to doubt when
+/// Writes the scene, its assets, pictures of joined lightmap pages and its ledger, in the order that leaves the least to doubt when
 /// writing is cut short: the ledger names the scene's content, so one of another result is noticed.
 class FileDelivery final : public Delivery {
  public:
@@ -43,6 +43,18 @@ class FileDelivery final : public Delivery {
   std::string source_;
   std::string target_;
   std::vector<std::string> inputs_;
+};
+
+/// Pictures of lightmap pages in the folder of a scene and below it, as .png, .hdr or .exr.
+class FolderLightmaps final : public LightmapFiles {
+ public:
+  /// \param scene  path of the file that they lie beside
+  explicit FolderLightmaps(const std::string& scene);
+  /// With an ending or without one. \error cannot_open  a file that is there and can't be read
+  [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override;
+
+ private:
+  std::string folder_;
 };
 
 /// Survey, plan and verdict of a job, beside its result. The plan learns where its scene is.

@@ -51,6 +51,18 @@ Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
                                             PictureType type,
                                             int jpeg_quality = 92);
 
+/// Texels as PNG, Radiance HDR or OpenEXR store them: 8 or 16 bits, floats, halves. What has a
+/// palette, fewer bits or losses (JPEG, WebP) comes as 8 bits that PNG holds.
+/// \param depth  with ImageDepth::sizes no texels
+/// \error bad_image  none of these, or damaged; of OpenEXR also tiles, several parts and subsampling
+/// \error too_large  above the limit
+Result<TexelGrid> unpack_texels(const Bytes& encoded,
+                                ImageDepth depth = ImageDepth::pixels,
+                                const ImageLimits& limits = {});
+/// The way back: unpacked again it is the same, texel by texel.
+/// \error bad_image  a format that unpack_texels does not make, or a size that is not its texels'
+Result<std::vector<std::byte>> pack_texels(const TexelGrid& grid);
+
 /// The formats of this header for the core.
 class StandardCodec final : public PictureCodec {
  public:
@@ -81,6 +93,13 @@ class StandardCodec final : public PictureCodec {
                                                             const ArraySettings& settings,
                                                             const RunControl& run) const override {
     return encode_ktx2(std::move(array), settings, run);
+  }
+
+  [[nodiscard]] Result<TexelGrid> unpack(const Bytes& encoded, ImageDepth depth) const override {
+    return unpack_texels(encoded, depth, limits_);
+  }
+  [[nodiscard]] Result<std::vector<std::byte>> pack(const TexelGrid& grid) const override {
+    return pack_texels(grid);
   }
 
  private:

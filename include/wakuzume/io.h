@@ -90,6 +90,8 @@ std::string to_json(std::span<const Viewpoint> views);
 std::string to_json(const Scene& scene, const Plan& plan);
 std::string to_json(std::span<const Alternative> alternatives);
 std::string to_json(const Ledger& ledger);
+/// Which texels of which lightmap pages went where: for whoever bakes them anew.
+std::string to_json(const LightmapPlan& plan);
 std::string to_json(const Verdict& verdict);
 
 /// Rows of a table as an array of objects.

@@ -62,6 +62,7 @@ struct JobTools {
   ShotMakers* shots = nullptr;       ///< null: nothing is drawn, and the verdict tells so
   Delivery* delivery = nullptr;      ///< null: the result stays in memory and is proved as it is
   ViewAudience* audience = nullptr;  ///< is shown the views that were compared
+  const LightmapFiles* lightmaps = nullptr;  ///< beside the source; null: there are none
 };
 
 /// A scene as plans are made for it: split, its lightmap pages joined, its materials shared.
@@ -70,7 +71,7 @@ struct Source {
   std::optional<Scene>
       unjoined{};                 ///< before its lightmap pages were joined; nothing: they were not
   std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
-  PageImages images{};            ///< of its pages, without bytes
+  PageImages images{};            ///< of its pages, then of joined lightmaps, without bytes
   std::vector<SplitRow> split{};  ///< draws that were taken to pieces
 
   /// As it looked before anything was shared or joined.

@@ -9,10 +9,12 @@
 
 #include "wakuzume/ids.h"
 #include "wakuzume/packing.h"
+#include "wakuzume/picture_codec.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
+#include "wakuzume/texel_grid.h"
 
 /// Lightmaps: joining the pages that a level is lit by.
 ///
@@ -45,6 +47,9 @@ struct LightmapSettings {
   /// Side of pages whose pictures are not there; 0: the one on whose texels most UVs lie.
   /// \range 0, [4, 16384]
   std::uint32_t source_page_px = 0;
+  /// Names of pages' pictures: of images of the scene, or of files beside it without their endings.
+  /// {page} is as the extras spell it.
+  std::string pictures = "lightmap_{page}";
   bool operator==(const LightmapSettings&) const = default;
 };
 /// \error bad_setting  names the member and its range
@@ -52,11 +57,12 @@ Result<void> validate(const LightmapSettings& settings);
 
 /// How the side of a page is known.
 enum class PageSizeFrom : std::uint8_t {
+  picture,   ///< its own
   settings,  ///< LightmapSettings::source_page_px
   uvs,       ///< most corners lie on texels or between two of them
   guess      ///< they don't: 1,024
 };
-inline constexpr std::size_t page_size_from_count = 3;
+inline constexpr std::size_t page_size_from_count = 4;
 std::string_view to_string(PageSizeFrom from);
 
 /// A page of the source.
@@ -65,12 +71,18 @@ struct LightmapPage {
   RectSize size;
   PageSizeFrom size_from = PageSizeFrom::guess;
   std::uint32_t clean_mips = 0;  ///< as many as its sides can be halved, up to the settings'
+  ImageId image = no_image;      ///< of the source scene: its picture
+  std::string file{};            ///< beside the scene: its picture; its name
+  std::string format{};          ///< TexelGrid::format of the picture; empty: there is none
   bool operator==(const LightmapPage&) const = default;
 };
 
 struct JoinedPage {
   std::string name;  ///< a number where all pages of the source have numbers
   RectSize size;
+  std::string picture{};  ///< name of its image or, with an ending, of its file; empty: none
+  std::string format{};   ///< of all pages that come here
+  bool embedded = false;  ///< its picture is an image of the scene
   bool operator==(const JoinedPage&) const = default;
 };
 
@@ -114,20 +126,81 @@ inline constexpr const char* lightmap_semantic = "_LIGHTMAP";
 /// From the UVs of a page to those of the joined page, for what a move takes along.
 LightmapPlace make_place(const LightmapPlan& plan, const LightmapMove& move);
 
-/// \pre `survey` is of `scene`
-/// \error bad_setting, too_large  a page that no joined one can hold; cancelled
+/// A file beside a scene.
+struct LightmapFile {
+  std::string name;
+  Bytes bytes;
+};
+
+/// Pictures of pages that lie beside a scene. FolderLightmaps of wakuzume/delivery.h, or your own.
+class LightmapFiles {
+ public:
+  LightmapFiles() = default;
+  LightmapFiles(const LightmapFiles&) = delete;
+  LightmapFiles& operator=(const LightmapFiles&) = delete;
+  virtual ~LightmapFiles() = default;
+  /// \param name  the pattern of LightmapSettings::pictures, filled in
+  /// \return without a name: there is none \threads from several at a time
+  [[nodiscard]] virtual Result<LightmapFile> find(const std::string& name) const = 0;
+};
+
+/// What draws what: how pictures are read, and those beside the scene. Borrowed.
+struct LightmapTools {
+  const PictureCodec& codec;
+  const LightmapFiles* files = nullptr;  ///< null: there are none
+};
+
+/// What is known of a page's picture.
+struct LightmapPicture {
+  std::string page;
+  ImageId image = no_image;
+  std::string file{};
+  RectSize size;
+  std::string format;
+};
+
+/// Those of the pages that draws name: images of the scene first, then files.
+/// \error bad_image  of a picture that can't be read, with its name
+/// \cost reads the heads of the pictures
+Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
+                                                            const Survey& survey,
+                                                            const LightmapSettings& settings,
+                                                            const LightmapTools& tools,
+                                                            const RunControl& run = {});
+
+/// \param pictures  of its pages; those without one count as LightmapSettings::source_page_px says
+/// \error bad_setting, cancelled
 /// \cost O(draws + vertices of lit shapes), and the packing of at most some thousand rectangles
-Result<LightmapPlan> propose_lightmaps(const Scene& scene,
-                                       const Survey& survey,
+Result<LightmapPlan> propose_lightmaps(const Survey& survey,
+                                       std::span<const LightmapPicture> pictures = {},
                                        const LightmapSettings& settings = {},
                                        const RunControl& run = {});
+
+struct JoinedScene {
+  Scene scene;                  ///< the images of joined pages have no bytes yet
+  std::vector<ImageId> images;  ///< by joined page; no_image where it is a file, or has no picture
+};
 
 /// The scene with its draws on the joined pages; the rules for its survey are those of the source
 /// with LightmapPlan::joined_transform_key.
 /// \error plan_mismatch  moves of another scene
 /// \cost O(nodes); geometry is shared
-Result<Scene> join_lightmaps(const Scene& scene,
-                             const LightmapPlan& plan,
-                             const RunControl& run = {});
+Result<JoinedScene> join_lightmaps(const Scene& scene,
+                                   const LightmapPlan& plan,
+                                   const RunControl& run = {});
+
+/// Puts a rectangle where it goes. \pre both have the format and sizes that the plan was made for
+void move_texels(const TexelGrid& from, const LightmapMove& move, TexelGrid& to);
+
+/// The pictures of joined pages, encoded as those that come to them.
+/// \param scene  the source, before its pages were joined
+/// \return by joined page; without bytes where it has none
+/// \error bad_image, too_large; plan_mismatch  a picture of another size or format than it was
+/// \cost reads each picture once for every joined page that it comes to; a joined page and a
+///       picture a thread in memory
+Result<std::vector<Bytes>> paint_lightmaps(const Scene& scene,
+                                           const LightmapPlan& plan,
+                                           const LightmapTools& tools,
+                                           const RunControl& run = {});
 
 }  // namespace wakuzume

@@ -10,6 +10,7 @@
 #include "wakuzume/pixels.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
+#include "wakuzume/texel_grid.h"
 #include "wakuzume/texture_array.h"
 
 namespace wakuzume {
@@ -36,6 +37,16 @@ class PictureCodec {
                                                           std::uint32_t level) const = 0;
   [[nodiscard]] virtual Result<std::vector<std::byte>> encode_array(
       TextureArray array, const ArraySettings& settings, const RunControl& run) const = 0;
+  /// Pictures whose texels only go from place to place, as unpack_texels and pack_texels of
+  /// wakuzume/image.h have them. \default no format is known
+  [[nodiscard]] virtual Result<TexelGrid> unpack([[maybe_unused]] const Bytes& encoded,
+                                                 [[maybe_unused]] ImageDepth depth) const {
+    return Failure(Error{ErrorCode::bad_image, "this codec moves no texels", {}});
+  }
+  [[nodiscard]] virtual Result<std::vector<std::byte>> pack(
+      [[maybe_unused]] const TexelGrid& grid) const {
+    return Failure(Error{ErrorCode::bad_image, "this codec moves no texels", {}});
+  }
   /// Where encoded pictures stay until they are written. \default in memory
   [[nodiscard]] virtual Bytes keep(std::vector<std::byte> encoded) const {
     return make_bytes(std::move(encoded));

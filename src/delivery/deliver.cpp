@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <filesystem>
 
@@ -26,6 +28,35 @@ Result<void> write_and_tell(const Scene& scene,
   tell(run, "wrote {}: {} bytes", path, report->bytes);
   notes.insert(notes.end(), report->left_out.begin(), report->left_out.end());
   return {};
+}
+
+/// Pictures of joined pages, and the document that tells how they came about.
+Result<void> write_lightmaps(const Built& built,
+                             const std::string& target,
+                             const std::vector<std::string>& inputs,
+                             const RunControl& run) {
+  for (const LightmapFile& picture : built.lightmaps) {
+    const fs::path name = fs::path(picture.name).lexically_normal();
+    const std::string path = (fs::path(target).parent_path() / name).string();
+    if (name.is_absolute() || name.empty() || *name.begin() == "..") {
+      return Failure(Error{ErrorCode::unsafe_path,
+                           fmt::format("the lightmap \"{}\" leaves the folder", picture.name),
+                           {}});
+    }
+    if (std::find(inputs.begin(), inputs.end(), path) != inputs.end()) {
+      return Failure(Error{ErrorCode::cannot_write, "a lightmap would be written over an input",
+                           {path, ""}});
+    }
+    if (auto done = write_text(path, {reinterpret_cast<const char*>(picture.bytes.data().data()),
+                                      picture.bytes.size()});
+        !done) {
+      return done;
+    }
+    tell(run, "wrote {}: {} bytes", path, picture.bytes.size());
+  }
+  const LightmapPlan& plan = built.ledger.lightmaps;
+  return plan.joins() ? write_document(beside(target, ".lightmaps.json"), to_json(plan))
+                      : Result<void>();
 }
 
 }  // namespace
@@ -60,6 +91,9 @@ Result<Scene> FileDelivery::deliver(Built& built, const RunControl& run) {
     }
   }
   if (auto done = write_and_tell(built.scene, target_, inputs_, run, notes); !done) {
+    return Failure(done.error());
+  }
+  if (auto done = write_lightmaps(built, target_, inputs_, run); !done) {
     return Failure(done.error());
   }
   warn(run, notes);

@@ -6,6 +6,7 @@
 #include "documents/read_setting.h"
 #include "documents/texels.h"
 #include "settings/fields.h"
+#include "wakuzume/io.h"
 
 namespace wakuzume {
 namespace {
@@ -62,6 +63,9 @@ class LightmapsReader {
              : key == "size"       ? read_size(in_, v, a, out.size)
              : key == "size_from"  ? read_word(in_, v, a, out.size_from, page_size_from_count)
              : key == "clean_mips" ? in_.read(v, a, out.clean_mips)
+             : key == "image"      ? in_.read(v, a, out.image)
+             : key == "file"       ? in_.read(v, a, out.file)
+             : key == "format"     ? in_.read(v, a, out.format)
                                    : unknown_member(in_, a);
     });
   }
@@ -70,6 +74,9 @@ class LightmapsReader {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return key == "name"   ? in_.read(v, a, out.name)
              : key == "size" ? read_size(in_, v, a, out.size)
+             : key == "picture"  ? in_.read(v, a, out.picture)
+             : key == "format"   ? in_.read(v, a, out.format)
+             : key == "embedded" ? in_.read(v, a, out.embedded)
                              : unknown_member(in_, a);
     });
   }
@@ -113,7 +120,51 @@ class LightmapsReader {
   JsonIn& in_;
 };
 
+void write_pages(ReadableJsonOut& out, const LightmapPlan& plan) {
+  out.member("page_key", plan.page_key);
+  out.member("transform_key", plan.transform_key);
+  out.member("uv_set", plan.uv_set);
+  write_rows(out, "pages", plan.pages, [](JsonOut& line, const LightmapPage& page) {
+    line.member("name", page.name);
+    line.member("size", as_pair(page.size));
+    line.member("size_from", to_string(page.size_from));
+    line.member("clean_mips", page.clean_mips);
+    if (page.image != no_image) {
+      line.member("image", page.image);
+    }
+    if (!page.file.empty()) {
+      line.member("file", page.file);
+    }
+    if (!page.format.empty()) {
+      line.member("format", page.format);
+    }
+  });
+  write_rows(out, "joined", plan.joined, [](JsonOut& line, const JoinedPage& page) {
+    line.member("name", page.name);
+    line.member("size", as_pair(page.size));
+    if (!page.format.empty()) {
+      line.member("picture", page.picture);
+      line.member("format", page.format);
+      line.member("embedded", page.embedded);
+    }
+  });
+}
+
 }  // namespace
+
+std::string to_json(const LightmapPlan& plan) {
+  ReadableJsonOut out;
+  begin_document(out, "wakuzume-lightmaps", 1);
+  write_pages(out, plan);
+  write_rows(out, "moves", plan.moves, [](JsonOut& line, const LightmapMove& move) {
+    line.member("from", move.from);
+    line.member("rect", as_numbers(move.rect));
+    line.member("to", move.to);
+    line.member("at", std::array{static_cast<double>(move.x), static_cast<double>(move.y)});
+  });
+  out.end_object();
+  return out.take() + "\n";
+}
 
 void write_lightmaps(ReadableJsonOut& out, const LightmapPlan& plan) {
   out.begin_object("lightmaps");
@@ -127,19 +178,7 @@ void write_lightmaps(ReadableJsonOut& out, const LightmapPlan& plan) {
                               }
                             });
   out.end_object();
-  out.member("page_key", plan.page_key);
-  out.member("transform_key", plan.transform_key);
-  out.member("uv_set", plan.uv_set);
-  write_rows(out, "pages", plan.pages, [](JsonOut& line, const LightmapPage& page) {
-    line.member("name", page.name);
-    line.member("size", as_pair(page.size));
-    line.member("size_from", to_string(page.size_from));
-    line.member("clean_mips", page.clean_mips);
-  });
-  write_rows(out, "joined", plan.joined, [](JsonOut& line, const JoinedPage& page) {
-    line.member("name", page.name);
-    line.member("size", as_pair(page.size));
-  });
+  write_pages(out, plan);
   out.begin_array("moves");
   for (const LightmapMove& move : plan.moves) {
     out.begin_object();

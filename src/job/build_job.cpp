@@ -23,7 +23,47 @@ void give_assets(const Scene& painted, const PageImages& images, std::vector<Ass
   }
 }
 
+/// The pictures of all pages, into the scene, its assets, or files of their own.
+Result<void> paint(const Source& source,
+                   const Plan& plan,
+                   const JobTools& tools,
+                   const RunControl& run,
+                   Built& built) {
+  const RoutePlan& routes = plan.routes;
+  const PageImages& images = built.ledger.page_images;
+  if (source.origin && !(routes.pages.empty() && routes.stacks.empty())) {
+    if (auto painted = paint_pages(*source.origin, routes, images, tools.codec, built.scene, run);
+        !painted) {
+      return painted;
+    }
+    tell(run, "painted {} pages and {} stacks", routes.pages.size(), routes.stacks.size());
+  }
+  if (plan.lightmaps.joins()) {
+    auto pictures = paint_lightmaps(*source.unjoined, plan.lightmaps,
+                                    {tools.codec, tools.lightmaps}, run);
+    if (!pictures) {
+      return Failure(pictures.error());
+    }
+    give_lightmaps(plan.lightmaps, std::move(*pictures), built);
+  }
+  give_assets(built.scene, images, built.assets);
+  return {};
+}
+
 }  // namespace
+
+void give_lightmaps(const LightmapPlan& plan, std::vector<Bytes> pictures, Built& built) {
+  const std::size_t first = built.ledger.page_images.size() - plan.joined.size();
+  built.lightmaps.clear();
+  for (std::size_t p = 0; p < pictures.size(); ++p) {
+    const ImageId image = built.ledger.page_images[first + p][0];
+    if (image != no_image) {
+      built.scene.images[to_index(image)].bytes = std::move(pictures[p]);
+    } else if (pictures[p].size() > 0) {
+      built.lightmaps.push_back({plan.joined[p].picture, std::move(pictures[p])});
+    }
+  }
+}
 
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene) {
   std::size_t next = 0;
@@ -54,20 +94,12 @@ Result<Built> build(const Source& source,
   if (!built) {
     return built;
   }
-  const RoutePlan& routes = plan.routes;
   built->ledger.split = plan.split;
   built->ledger.lightmaps = plan.lightmaps;
-  built->ledger.routes = routes;
-  if (!source.origin || (routes.pages.empty() && routes.stacks.empty())) {
-    return built;
-  }
-  const PageImages& images = built->ledger.page_images;
-  if (auto painted = paint_pages(*source.origin, routes, images, tools.codec, built->scene, run);
-      !painted) {
+  built->ledger.routes = plan.routes;
+  if (auto painted = paint(source, plan, tools, run, *built); !painted) {
     return Failure(painted.error());
   }
-  give_assets(built->scene, images, built->assets);
-  tell(run, "painted {} pages and {} stacks", routes.pages.size(), routes.stacks.size());
   return built;
 }
 

@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "wakuzume/build.h"
 #include "wakuzume/bytes.h"
 #include "wakuzume/repaint.h"
 
@@ -12,5 +13,8 @@ namespace wakuzume {
 
 /// \pre one entry a picture of the pages, in their order, as take_pages gives them
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene);
+
+/// Pictures of joined lightmap pages to where a result has them.
+void give_lightmaps(const LightmapPlan& plan, std::vector<Bytes> pictures, Built& built);
 
 }  // namespace wakuzume

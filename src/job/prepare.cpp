@@ -33,7 +33,7 @@ Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunCo
   }
   source.origin = std::move(source.scene);
   source.scene = std::move(repainted->scene);
-  source.images = std::move(repainted->images);
+  source.images.insert(source.images.begin(), repainted->images.begin(), repainted->images.end());
   return {};
 }
 
@@ -51,7 +51,11 @@ Result<void> join_source(Source& source, const LightmapPlan& lightmaps, const Ru
     return Failure(joined.error());
   }
   source.unjoined = std::move(source.scene);
-  source.scene = std::move(*joined);
+  source.scene = std::move(joined->scene);
+  // Like pages of tiles: a picture each, in the first channel.
+  for (const ImageId image : joined->images) {
+    source.images.push_back({image, no_image, no_image, no_image});
+  }
   return {};
 }
 
@@ -67,11 +71,18 @@ Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, cons
 /// Joins the pages of a source that is surveyed, and surveys what came of it.
 Result<void> join_pages(Prepared& prepared,
                         const LightmapSettings& settings,
+                        const JobTools& tools,
                         const RunControl& run) {
   if (settings.goal == LightmapGoal::keep) {
     return {};
   }
-  auto plan = propose_lightmaps(prepared.source.scene, prepared.survey, settings, run);
+  const auto pictures =
+      find_lightmap_pictures(prepared.source.scene, prepared.survey, settings,
+                             {tools.codec, tools.lightmaps}, run);
+  if (!pictures) {
+    return Failure(pictures.error());
+  }
+  auto plan = propose_lightmaps(prepared.survey, *pictures, settings, run);
   if (!plan) {
     return Failure(plan.error());
   }
@@ -215,6 +226,9 @@ Result<void> share_again(Prepared& prepared,
                          const RunControl& run) {
   prepared.source.scene = std::move(*prepared.source.origin);
   prepared.source.origin.reset();
+  PageImages& images = prepared.source.images;
+  images.erase(images.begin(),
+               images.end() - static_cast<std::ptrdiff_t>(prepared.lightmaps.joined.size()));
   if (auto surveyed = survey_source(prepared, prepared.survey.settings, run); !surveyed) {
     return surveyed;
   }
@@ -251,7 +265,7 @@ Result<Prepared> prepare(Scene scene,
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
-  if (auto joined = join_pages(out, settings.lightmaps, run); !joined) {
+  if (auto joined = join_pages(out, settings.lightmaps, tools, run); !joined) {
     return Failure(joined.error());
   }
   if (auto shared = share_materials(out, settings.materials, job, tools, run, {}); !shared) {
@@ -286,7 +300,7 @@ Result<Prepared> prepare_for(const Plan& plan,
     return Failure(surveyed.error());
   }
   if (join_anew) {
-    if (auto joined = join_pages(out, plan.lightmaps.settings, run); !joined) {
+    if (auto joined = join_pages(out, plan.lightmaps.settings, tools, run); !joined) {
       return Failure(joined.error());
     }
   }

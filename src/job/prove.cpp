@@ -26,7 +26,9 @@ Result<Verdict> audit(const Source& source,
   if (!verdict) {
     return verdict;
   }
+  give_pages(ledger.page_images, pages, after);
   verdict->before = count_totals(source.before_sharing());
+  verdict->after = count_totals(after);
   if (!source.origin) {
     return verdict;
   }
@@ -39,8 +41,6 @@ Result<Verdict> audit(const Source& source,
                          {"", "/page_images"}});
   }
   give_pages(source.images, pages, painted);
-  give_pages(ledger.page_images, pages, after);
-  verdict->after = count_totals(after);
   if (auto done = verify_looks(*source.origin, painted, ledger.routes, tools.codec, settings,
                                *verdict, run, known);
       !done) {

@@ -26,7 +26,7 @@ class Joiner {
  public:
   Joiner(const Scene& scene, const LightmapPlan& plan) : plan_(plan), out_(scene) {}
 
-  Result<Scene> join() {
+  Result<JoinedScene> join() {
     if (auto listed = list_draws(); !listed) {
       return Failure(listed.error());
     }
@@ -40,13 +40,43 @@ class Joiner {
         give_own_mesh(node, draws);
       }
     }
-    return std::move(out_);
+    JoinedScene joined;
+    std::transform(plan_.joined.begin(), plan_.joined.end(), std::back_inserter(joined.images),
+                   [&](const JoinedPage& page) { return add_image(page); });
+    joined.scene = std::move(out_);
+    return joined;
   }
 
  private:
+  /// With a texture where a picture that comes to it has one, as that samples it.
+  ImageId add_image(const JoinedPage& page) {
+    if (!page.embedded || page.picture.empty()) {
+      return no_image;
+    }
+    const ImageId id = make_id<ImageId>(out_.images.size());
+    Image& image = out_.images.emplace_back();
+    image.name = page.picture;
+    image.mime_type = "image/png";
+    for (const LightmapMove& move : plan_.moves) {
+      const ImageId from = plan_.pages[move.from].image;
+      const auto shown = std::find_if(out_.textures.begin(), out_.textures.end(),
+                                      [&](const Texture& one) { return one.image == from; });
+      if (&plan_.joined[move.to] == &page && shown != out_.textures.end()) {
+        Texture texture = *shown;
+        texture.name = page.picture;
+        texture.image = id;
+        out_.textures.push_back(std::move(texture));
+        break;
+      }
+    }
+    return id;
+  }
+
   Result<void> list_draws() {
     for (const LightmapMove& move : plan_.moves) {
-      if (move.from >= plan_.pages.size() || move.to >= plan_.joined.size()) {
+      if (move.from >= plan_.pages.size() || move.to >= plan_.joined.size() ||
+          (plan_.pages[move.from].image != no_image &&
+           to_index(plan_.pages[move.from].image) >= out_.images.size())) {
         return mismatch("a move of lightmap texels names a page that is not listed");
       }
       for (const DrawRef& draw : move.draws) {
@@ -138,7 +168,9 @@ class Joiner {
 
 }  // namespace
 
-Result<Scene> join_lightmaps(const Scene& scene, const LightmapPlan& plan, const RunControl& run) {
+Result<JoinedScene> join_lightmaps(const Scene& scene,
+                                   const LightmapPlan& plan,
+                                   const RunControl& run) {
   if (!goes_on(run, "joining lightmap pages")) {
     return Failure(make_cancelled());
   }

@@ -9,28 +9,31 @@
 #include <set>
 
 #include "lightmap/pages.h"
+#include "lightmap/pictures.h"
 #include "lightmap/rects.h"
 #include "plan/forest.h"
+#include "plan/names.h"
 #include "scene/running.h"
 
 namespace wakuzume {
 namespace {
 
-/// What is loaded together: draws of one moving root and level.
+constexpr const char* joining_pages = "joining lightmap pages";
+
+/// What is loaded together: by the extras, and by the glTF scenes that show it.
 using Lot = std::pair<std::string, std::vector<LevelId>>;
 
 class MoveFinder {
  public:
-  MoveFinder(const Scene& scene, const Survey& survey, const LightmapSettings& settings)
-      : scene_(scene), survey_(survey) {
+  MoveFinder(const Survey& survey, const LightmapSettings& settings) : survey_(survey) {
     out_.settings = settings;
     out_.page_key = survey.settings.lightmap_key;
     out_.transform_key = survey.settings.lightmap_transform_key;
     out_.uv_set = survey.settings.lightmap_uv_set;
   }
 
-  Result<LightmapPlan> find(const RunControl& run) {
-    LitPages lit = find_lit_pages(scene_, survey_, out_.settings, out_.untouched);
+  Result<LightmapPlan> find(std::span<const LightmapPicture> pictures, const RunControl& run) {
+    LitPages lit = find_lit_pages(survey_, pictures, out_.settings);
     out_.pages = std::move(lit.pages);
     out_.left_as = std::move(lit.left_as);
     if (out_.pages.size() < 2) {
@@ -40,6 +43,7 @@ class MoveFinder {
       return std::move(out_);
     }
     find_rects(lit.draws);
+    leave_large();
     if (auto packed = pack_moves(run); !packed) {
       return Failure(packed.error());
     }
@@ -81,41 +85,77 @@ class MoveFinder {
     }
   }
 
-  /// Rectangles by what is loaded together, and there as a tree over their draws has them.
-  [[nodiscard]] std::vector<std::uint32_t> find_order(const RunControl& run) const {
+  void leave_large() {
+    const auto fits = [&](const LightmapMove& move) {
+      return std::max(move.rect.width, move.rect.height) <= out_.settings.max_page_px;
+    };
+    std::size_t kept = 0;
+    for (std::size_t m = 0; m < out_.moves.size(); ++m) {
+      if (fits(out_.moves[m])) {
+        std::swap(out_.moves[kept], out_.moves[m]);
+        std::swap(boxes_[kept], boxes_[m]);
+        std::swap(lots_[kept], lots_[m]);
+        ++kept;
+      }
+    }
+    if (kept < out_.moves.size()) {
+      tell_left(out_.moves.size() - kept, "too large for lightmaps.max_page_px");
+      out_.moves.resize(kept);
+      boxes_.resize(kept);
+      lots_.resize(kept);
+    }
+  }
+
+  void tell_left(std::size_t rects, const char* why) {
+    out_.left_as.push_back(fmt::format("{} {}: {}", rects,
+                                       rects == 1 ? "rectangle stays on its lightmap page"
+                                                  : "rectangles stay on their lightmap pages",
+                                       why));
+  }
+
+  /// Some rectangles by what is loaded together, and there as a tree over their draws has them.
+  [[nodiscard]] std::vector<std::uint32_t> find_order(const std::vector<std::uint32_t>& moves,
+                                                      const RunControl& run) const {
     std::map<Lot, std::vector<std::uint32_t>> lots;
-    for (std::uint32_t m = 0; m < lots_.size(); ++m) {
+    for (const std::uint32_t m : moves) {
       lots[lots_[m]].push_back(m);
     }
     std::vector<std::vector<std::uint32_t>> sets;
-    for (auto& [lot, moves] : lots) {
-      sets.push_back(std::move(moves));
+    for (auto& [lot, members] : lots) {
+      sets.push_back(std::move(members));
     }
     const std::vector<float> weights(boxes_.size(), 1);
     return make_forest(boxes_, weights, sets, run).order;
   }
 
+  /// What is stored alike goes onto pages of its own.
   Result<void> pack_moves(const RunControl& run) {
-    const std::vector<std::uint32_t> order = find_order(run);
-    if (!goes_on(run, "joining lightmap pages")) {
-      return Failure(make_cancelled());
+    std::map<std::pair<std::string, bool>, std::vector<std::uint32_t>> kinds;
+    for (std::uint32_t m = 0; m < out_.moves.size(); ++m) {
+      const LightmapPage& page = out_.pages[out_.moves[m].from];
+      kinds[{page.format, page.image != no_image}].push_back(m);
     }
+    for (const auto& [kind, moves] : kinds) {
+      const std::vector<std::uint32_t> order = find_order(moves, run);
+      if (!goes_on(run, joining_pages)) {
+        return Failure(make_cancelled());
+      }
+      if (auto packed = pack_in_order(order); !packed) {
+        return packed;
+      }
+    }
+    return {};
+  }
+
+  Result<void> pack_in_order(const std::vector<std::uint32_t>& order) {
     std::vector<RectSize> sizes;
     std::uint32_t mips = 0;
     for (const std::uint32_t m : order) {
       const TexelRect& rect = out_.moves[m].rect;
-      mips = std::max(mips, out_.pages[out_.moves[m].from].clean_mips);
+      const LightmapPage& page = out_.pages[out_.moves[m].from];
+      mips = std::max(mips, page.clean_mips);
       sizes.push_back(
           {static_cast<std::uint32_t>(rect.width), static_cast<std::uint32_t>(rect.height)});
-      if (std::max(rect.width, rect.height) > out_.settings.max_page_px) {
-        return Failure(
-            Error{ErrorCode::too_large,
-                  fmt::format("{} x {} texels of lightmap page {} fit on no page of {}; raise "
-                              "lightmaps.max_page_px",
-                              rect.width, rect.height, out_.pages[out_.moves[m].from].name,
-                              out_.settings.max_page_px),
-                  {}});
-      }
     }
     PackSettings settings;
     settings.max_page_px = out_.settings.max_page_px;
@@ -126,14 +166,16 @@ class MoveFinder {
     if (!packed) {
       return Failure(packed.error());
     }
+    const auto first = static_cast<std::uint32_t>(out_.joined.size());
     for (std::size_t i = 0; i < order.size(); ++i) {
       LightmapMove& move = out_.moves[order[i]];
-      move.to = packed->rects[i].page;
+      move.to = first + packed->rects[i].page;
       move.x = packed->rects[i].x_px;
       move.y = packed->rects[i].y_px;
     }
+    const LightmapPage& page = out_.pages[out_.moves[order.front()].from];
     for (const RectSize& size : packed->pages) {
-      out_.joined.push_back({"", size});
+      out_.joined.push_back({"", size, "", page.format, page.image != no_image});
     }
     return {};
   }
@@ -151,7 +193,7 @@ class MoveFinder {
       const bool room = out_.settings.max_pages == 0 || joined.size() < out_.settings.max_pages;
       if (from[p].size() > 1 && room) {
         number[p] = static_cast<std::uint32_t>(joined.size());
-        joined.push_back(out_.joined[p]);
+        joined.push_back(std::move(out_.joined[p]));
       }
     }
     const std::size_t before = out_.moves.size();
@@ -162,10 +204,7 @@ class MoveFinder {
     }
     out_.joined = std::move(joined);
     if (out_.moves.size() < before) {
-      out_.left_as.push_back(
-          fmt::format("{} {} where they are: alone on a page, or beyond lightmaps.max_pages",
-                      before - out_.moves.size(),
-                      before - out_.moves.size() == 1 ? "rectangle stays" : "rectangles stay"));
+      tell_left(before - out_.moves.size(), "alone on a page, or beyond lightmaps.max_pages");
     }
   }
 
@@ -205,17 +244,23 @@ class MoveFinder {
       }
       long long number = 0;
       const char* const end = key.lightmap.data() + key.lightmap.size();
-      numbers = numbers && std::from_chars(key.lightmap.data(), end, number).ptr == end;
-      last = std::max(last, number);
+      if (std::from_chars(key.lightmap.data(), end, number).ptr == end) {
+        last = std::max(last, number);
+      } else {
+        numbers = false;
+      }
     }
     for (JoinedPage& page : out_.joined) {
       do {
         page.name = fmt::format("{}{}", numbers ? "" : "joined_", ++last);
       } while (taken.contains(page.name));
+      if (!page.format.empty()) {
+        const std::string name = name_picture(out_.settings, page.name);
+        page.picture = page.embedded ? name : name + find_ending(page.format);
+      }
     }
   }
 
-  const Scene& scene_;
   const Survey& survey_;
   LightmapPlan out_;
   std::vector<Box3d> boxes_;  ///< by move: around its draws
@@ -244,6 +289,11 @@ Result<void> validate(const LightmapSettings& settings) {
       (settings.source_page_px < 4 || settings.source_page_px > 16384)) {
     return refuse("lightmaps.source_page_px must be 0 or from 4 to 16384");
   }
+  constexpr std::string_view words[] = {"page"};
+  if (settings.pictures.find("{page}") == std::string::npos ||
+      !is_pattern(settings.pictures, words)) {
+    return refuse("lightmaps.pictures must have {page} in it, and no other word in braces");
+  }
   return {};
 }
 
@@ -263,14 +313,14 @@ LightmapPlace make_place(const LightmapPlan& plan, const LightmapMove& move) {
   return out;
 }
 
-Result<LightmapPlan> propose_lightmaps(const Scene& scene,
-                                       const Survey& survey,
+Result<LightmapPlan> propose_lightmaps(const Survey& survey,
+                                       std::span<const LightmapPicture> pictures,
                                        const LightmapSettings& settings,
                                        const RunControl& run) {
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  return MoveFinder(scene, survey, settings).find(run);
+  return MoveFinder(survey, settings).find(pictures, run);
 }
 
 }  // namespace wakuzume

@@ -46,14 +46,14 @@ std::uint32_t find_side_px(const std::vector<LitDraw>& draws) {
 
 class LitPageFinder {
  public:
-  LitPageFinder(const Scene& scene, const Survey& survey, std::span<const DrawRef> untouched)
-      : scene_(scene), survey_(survey), untouched_(untouched) {}
+  explicit LitPageFinder(const Survey& survey) : survey_(survey) {}
 
-  LitPages find(const LightmapSettings& settings) {
+  LitPages find(std::span<const LightmapPicture> pictures, const LightmapSettings& settings) {
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
       add(make_id<DrawId>(d));
     }
     set_sizes(settings);
+    take_pictures(pictures, settings);
     drop_outside();
     for (const auto& [reason, draws] : left_) {
       out_.left_as.push_back(fmt::format("{} {} on page {}: {}", draws,
@@ -67,8 +67,7 @@ class LitPageFinder {
   void add(DrawId id) {
     const Draw& draw = survey_[id];
     const std::string& name = survey_[draw.key].lightmap;
-    if (name.empty() || std::binary_search(untouched_.begin(), untouched_.end(),
-                                           DrawRef{draw.node, draw.primitive})) {
+    if (name.empty()) {
       return;
     }
     const Shape& shape = survey_[draw.shape];
@@ -109,9 +108,30 @@ class LitPageFinder {
       page.size_from = settings.source_page_px > 0 ? PageSizeFrom::settings
                        : found > 0                 ? PageSizeFrom::uvs
                                                    : PageSizeFrom::guess;
-      const auto halvings = static_cast<std::uint32_t>(std::countr_zero(side));
-      page.clean_mips = std::min(settings.clean_mips, halvings);
+      page.clean_mips = count_clean_mips(page.size, settings);
     }
+  }
+
+  void take_pictures(std::span<const LightmapPicture> pictures, const LightmapSettings& settings) {
+    for (const LightmapPicture& picture : pictures) {
+      const auto known = page_of_.find(picture.page);
+      if (known != page_of_.end()) {
+        LightmapPage& page = out_.pages[known->second];
+        page.size = picture.size;
+        page.size_from = PageSizeFrom::picture;
+        page.image = picture.image;
+        page.file = picture.file;
+        page.format = picture.format;
+        page.clean_mips = count_clean_mips(page.size, settings);
+      }
+    }
+  }
+
+  /// Where a side is odd, a texel of the next level is made of other texels than two.
+  static std::uint32_t count_clean_mips(const RectSize& size, const LightmapSettings& settings) {
+    const auto halvings =
+        static_cast<std::uint32_t>(std::countr_zero(size.width_px | size.height_px));
+    return std::min(settings.clean_mips, halvings);
   }
 
   /// Beyond half a texel outside of its page a draw sees what only the engine knows.
@@ -129,9 +149,7 @@ class LitPageFinder {
     });
   }
 
-  const Scene& scene_;
   const Survey& survey_;
-  std::span<const DrawRef> untouched_;
   std::unordered_map<std::string, std::size_t> page_of_;  // looked up only, never walked
   std::map<std::pair<std::string, std::string>, std::size_t> left_;
   LitPages out_;
@@ -140,15 +158,14 @@ class LitPageFinder {
 }  // namespace
 
 std::string_view to_string(PageSizeFrom from) {
-  constexpr std::string_view names[page_size_from_count] = {"settings", "uvs", "guess"};
+  constexpr std::string_view names[page_size_from_count] = {"picture", "settings", "uvs", "guess"};
   return names[static_cast<std::size_t>(from)];
 }
 
-LitPages find_lit_pages(const Scene& scene,
-                        const Survey& survey,
-                        const LightmapSettings& settings,
-                        std::span<const DrawRef> untouched) {
-  return LitPageFinder(scene, survey, untouched).find(settings);
+LitPages find_lit_pages(const Survey& survey,
+                        std::span<const LightmapPicture> pictures,
+                        const LightmapSettings& settings) {
+  return LitPageFinder(survey).find(pictures, settings);
 }
 
 }  // namespace wakuzume

@@ -25,10 +25,8 @@ struct LitPages {
 };
 
 /// Pages with their sizes, and the draws that look at them.
-/// \param untouched  draws that stay whatever they are, ascending
-LitPages find_lit_pages(const Scene& scene,
-                        const Survey& survey,
-                        const LightmapSettings& settings,
-                        std::span<const DrawRef> untouched);
+LitPages find_lit_pages(const Survey& survey,
+                        std::span<const LightmapPicture> pictures,
+                        const LightmapSettings& settings);
 
 }  // namespace wakuzume

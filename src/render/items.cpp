@@ -12,7 +12,7 @@
 namespace wakuzume {
 namespace {
 
-std::array<float, 4> pack(double x, double y, double z, double w) {
+std::array<float, 4> pack_value(double x, double y, double z, double w) {
   return {static_cast<float>(x), static_cast<float>(y), static_cast<float>(z),
           static_cast<float>(w)};
 }
@@ -25,8 +25,8 @@ GpuTextureUse pack_use(const TextureSlot& slot,
   // KHR_texture_transform: scale, then turn counter-clockwise (v runs down), then shift.
   const double c = std::cos(t.rotation);
   const double s = std::sin(t.rotation);
-  return {pack(c * t.scale[0], s * t.scale[1], t.offset[0], static_cast<double>(place)),
-          pack(-s * t.scale[0], c * t.scale[1], t.offset[1], first_layer)};
+  return {pack_value(c * t.scale[0], s * t.scale[1], t.offset[0], static_cast<double>(place)),
+          pack_value(-s * t.scale[0], c * t.scale[1], t.offset[1], first_layer)};
 }
 
 class MaterialPacker {
@@ -40,15 +40,15 @@ class MaterialPacker {
     bound.masked = material.alpha_mode == AlphaMode::mask;
     bound.blended = material.alpha_mode == AlphaMode::blend;
     bound.unlit = material.unlit();
-    gpu.base = wakuzume::pack(material.base_color[0], material.base_color[1],
+    gpu.base = pack_value(material.base_color[0], material.base_color[1],
                               material.base_color[2], material.base_color[3]);
-    gpu.emission = wakuzume::pack(material.emissive[0], material.emissive[1], material.emissive[2],
+    gpu.emission = pack_value(material.emissive[0], material.emissive[1], material.emissive[2],
                                   bound.masked ? material.alpha_cutoff : -1);
     const double strength = find_emissive_strength(material);
     for (std::size_t i = 0; i < 3; ++i) {
       gpu.emission[i] *= static_cast<float>(strength);
     }
-    gpu.surface = wakuzume::pack(material.metallic, material.roughness,
+    gpu.surface = pack_value(material.metallic, material.roughness,
                                  material.occlusion_texture.factor, material.normal_texture.factor);
     const auto slots = list_slots(material);
     const std::vector<std::uint32_t> sets = list_uv_sets(material);

@@ -180,6 +180,8 @@ void for_each_lightmap_setting(AnyLightmaps& lightmaps, const Visit& visit) {
         "texels around what is lit that go along, beyond what those need; 0 to 256");
   visit("lightmaps", "source_page_px", lightmaps.source_page_px,
         "side of pages without pictures; 0: as their UVs show it; 4 to 16384");
+  visit("lightmaps", "pictures", lightmaps.pictures,
+        "names of pages' pictures: of images, or of files beside the scene; {page} stands for it");
 }
 
 /// How a plan is made.

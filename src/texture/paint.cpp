@@ -8,6 +8,7 @@
 #include <optional>
 #include <utility>
 
+#include "scene/first_error.h"
 #include "scene/running.h"
 #include "scene/srgb.h"
 #include "survey/textures.h"
@@ -281,24 +282,6 @@ class TilePainter {
   std::uint32_t halvings_;
   PixelRect rect_;
   Pixels& out_;
-};
-
-/// The first error by its number, whichever thread had it first.
-class FirstError {
- public:
-  void report(std::size_t number, const Error& error) {
-    const std::scoped_lock lock(mutex_);
-    if (!error_ || number < number_) {
-      error_ = error;
-      number_ = number;
-    }
-  }
-  [[nodiscard]] const std::optional<Error>& get() const { return error_; }
-
- private:
-  std::mutex mutex_;
-  std::optional<Error> error_;
-  std::size_t number_ = 0;
 };
 
 }  // namespace
