@@ -70,6 +70,13 @@ class LitPageFinder {
     if (name.empty()) {
       return;
     }
+    if (draw.stay == StayRule::excluded || draw.stay == StayRule::own_extension ||
+        draw.stay == StayRule::collider || draw.stay == StayRule::not_finite) {
+      return leave(name, "left alone");
+    }
+    if (draw.stay == StayRule::instanced) {
+      return leave(name, "as instances, which may have places of their own");
+    }
     const Shape& shape = survey_[draw.shape];
     const auto range = std::find_if(shape.uvs.begin(), shape.uvs.end(), [&](const UvRange& uvs) {
       return uvs.set == survey_.settings.lightmap_uv_set;

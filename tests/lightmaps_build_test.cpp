@@ -1,0 +1,279 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <set>
+
+#include "support/lit_scene.h"
+#include "support/scene_builder.h"
+#include "wakuzume/image.h"
+#include "wakuzume/io.h"
+#include "wakuzume/job.h"
+#include "wakuzume/settings_file.h"
+
+/// Joined lightmap pages through whole jobs: merged, instanced and kept draws look where they
+/// should, what is put back looks where it did.
+namespace wakuzume {
+namespace {
+
+const StandardCodec& codec() {
+  static const StandardCodec codec;
+  return codec;
+}
+
+/// Pages that lie beside the scene, in memory.
+class Album final : public LightmapFiles {
+ public:
+  explicit Album(std::size_t pages, RectSize size) {
+    for (std::size_t p = 0; p < pages; ++p) {
+      TexelGrid grid = test::make_numbered_page(p, size);
+      grid.format = "image/png rgba 8";
+      grids_.push_back(std::move(grid));
+    }
+  }
+  [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override {
+    for (std::size_t p = 0; p < grids_.size(); ++p) {
+      const std::string file = "lightmap_" + std::to_string(p);
+      if (name == file || name == file + ".png") {
+        return LightmapFile{file + ".png", make_bytes(*pack_texels(grids_[p]))};
+      }
+    }
+    return LightmapFile{};
+  }
+  std::vector<TexelGrid> grids_;
+};
+
+Job make_job(const test::LitScene& lit) {
+  Job job;
+  job.settings.survey = lit.rules;
+  job.settings.lightmaps.goal = LightmapGoal::join;
+  job.settings.views.count = 4;
+  job.profile = *read_cost_profile("desk");
+  return job;
+}
+
+/// Where each source draw's corners look now: page and UV, by the ledger alone.
+struct Look {
+  std::string page;
+  std::vector<Vec2d> uvs;
+};
+
+LightmapPlace read_place(const std::string& extras, const std::string& key) {
+  LightmapPlace place;
+  const std::size_t at = key.empty() ? std::string::npos : extras.find("\"" + key + "\":[");
+  if (at != std::string::npos) {
+    std::sscanf(extras.c_str() + at + key.size() + 4, "%lf,%lf,%lf,%lf", &place.scale[0],
+                &place.scale[1], &place.offset[0], &place.offset[1]);
+  }
+  return place;
+}
+
+std::string read_page(const std::string& extras) {
+  const std::size_t at = extras.find("\"lightmap\":");
+  return at == std::string::npos ? ""
+                                 : extras.substr(at + 11, extras.find_first_of(",}", at) - at - 11);
+}
+
+Look find_look(const Scene& scene, const LedgerRow& row, const std::string& key) {
+  const Node& node = scene[row.node];
+  const Primitive& primitive = scene[node.mesh].primitives[row.primitive];
+  const std::string extras = node.extra ? node.extra->extras : "";
+  LightmapPlace place = read_place(extras, key);
+  for (const Attribute& attribute :
+       node.instancing ? node.instancing->attributes : std::vector<Attribute>{}) {
+    if (attribute.semantic == "_LIGHTMAP") {
+      const std::vector<double> all = make_doubles(scene, attribute.stream);
+      const double* const one = &all[std::size_t{4} * row.instance];
+      place = {{one[0], one[1]}, {one[2], one[3]}};
+    }
+  }
+  Look out{read_page(extras), {}};
+  const std::vector<double> uvs = make_doubles(scene, primitive.find("TEXCOORD_1"));
+  const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);
+  const std::size_t first = row.fate == Fate::merged ? row.first_index : 0;
+  const std::size_t count = row.fate == Fate::merged ? row.index_count : list.size();
+  for (std::size_t i = first; i < first + count; ++i) {
+    out.uvs.push_back(place.apply({uvs[2 * list[i]], uvs[2 * list[i] + 1]}));
+  }
+  return out;
+}
+
+/// Every corner of every draw of a result looks at the texel that it looked at.
+/// \return draws by fate, whose page is another
+std::array<std::size_t, fate_count> expect_same_texels(const Scene& source,
+                                                       const Ledger& ledger,
+                                                       const Scene& after,
+                                                       const std::string& key) {
+  const Ledger whole = make_untouched(source).ledger;
+  const LightmapPlan& plan = ledger.lightmaps;
+  std::array<std::size_t, fate_count> moved{};
+  for (std::size_t r = 0; r < ledger.rows.size(); ++r) {
+    const LedgerRow& row = ledger.rows[r];
+    const Look was = find_look(source, whole.rows[r], key);
+    const Look is = find_look(after, row, key);
+    EXPECT_EQ(was.uvs.size(), is.uvs.size());
+    if (was.page == is.page) {
+      continue;
+    }
+    ++moved[static_cast<std::size_t>(row.fate)];
+    const auto move =
+        std::find_if(plan.moves.begin(), plan.moves.end(), [&](const LightmapMove& one) {
+          return plan.pages[one.from].name == was.page && plan.joined[one.to].name == is.page &&
+                 std::binary_search(one.draws.begin(), one.draws.end(), row.source);
+        });
+    EXPECT_NE(move, plan.moves.end());
+    if (move == plan.moves.end()) {
+      continue;
+    }
+    const RectSize& from = plan.pages[move->from].size;
+    const RectSize& to = plan.joined[move->to].size;
+    for (std::size_t c = 0; c < was.uvs.size(); ++c) {
+      const double x = was.uvs[c][0] * from.width_px - static_cast<double>(move->rect.x) + move->x;
+      const double y = was.uvs[c][1] * from.height_px - static_cast<double>(move->rect.y) + move->y;
+      EXPECT_NEAR(is.uvs[c][0] * to.width_px, x, 1e-3);
+      EXPECT_NEAR(is.uvs[c][1] * to.height_px, y, 1e-3);
+    }
+  }
+  return moved;
+}
+
+struct Case {
+  const char* name;
+  test::LitSceneSettings scene;
+  MaterialGoal goal;
+  Repeats repeats;
+};
+void PrintTo(const Case& one, std::ostream* out) { *out << one.name; }
+
+class LightmapJobs : public testing::TestWithParam<Case> {};
+
+TEST_P(LightmapJobs, LookAtTheTexelsTheyLookedAt) {
+  const Case& how = GetParam();
+  const test::LitScene lit = test::make_lit_scene(how.scene);
+  const Album album(how.scene.pages, {how.scene.page_px, how.scene.page_px});
+  const JobTools tools{.codec = codec(), .lightmaps = &album};
+  Job job = make_job(lit);
+  job.settings.materials.goal = how.goal;
+  job.settings.propose.repeats = how.repeats;
+  const auto made = run_job(lit.scene, job, tools);
+  ASSERT_TRUE(made) << to_string(made.error());
+  EXPECT_TRUE(made->verdict.passed)
+      << (made->verdict.mismatches.empty() ? "" : made->verdict.mismatches[0].what);
+  const Ledger& ledger = made->built.ledger;
+  ASSERT_TRUE(ledger.lightmaps.joins());
+  const auto moved =
+      expect_same_texels(lit.scene, ledger, made->after, lit.rules.lightmap_transform_key);
+  const Fate most = how.repeats == Repeats::only ? Fate::instanced : Fate::merged;
+  EXPECT_GT(moved[static_cast<std::size_t>(most)], how.scene.draws / 2);
+  for (const Node& node : made->after.nodes) {
+    EXPECT_EQ(node.extra ? node.extra->extras.find(own_transform_key) : std::string::npos,
+              std::string::npos)
+        << node.name << " has a key that is ours alone";
+  }
+  // The picture holds what the pages held.
+  ASSERT_EQ(made->built.lightmaps.size(), ledger.lightmaps.joined.size());
+  const auto grid = unpack_texels(made->built.lightmaps[0].bytes);
+  ASSERT_TRUE(grid);
+  EXPECT_EQ(grid->size, ledger.lightmaps.joined[0].size);
+  TexelGrid wanted = *grid;
+  for (const LightmapMove& move : ledger.lightmaps.moves) {
+    if (move.to == 0) {
+      move_texels(album.grids_[std::stoul(ledger.lightmaps.pages[move.from].name)], move, wanted);
+    }
+  }
+  EXPECT_EQ(wanted.texels, grid->texels);
+
+  const auto whole = put_back(lit.scene, ledger, made->after, {.everything = true});
+  ASSERT_TRUE(whole);
+  EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(lit.scene));
+  const auto part = put_back(lit.scene, ledger, made->after, {.nodes = {"/part_3"}});
+  ASSERT_TRUE(part) << to_string(part.error());
+  const NodeId back = part->ledger.rows[3].node;
+  EXPECT_EQ(part->scene[back].extra->extras, lit.scene.nodes[3].extra->extras);
+  EXPECT_EQ(find_look(part->scene, part->ledger.rows[3], lit.rules.lightmap_transform_key).uvs,
+            find_look(lit.scene, make_untouched(lit.scene).ledger.rows[3],
+                      lit.rules.lightmap_transform_key)
+                .uvs);
+  const auto source =
+      make_source(lit.scene, part->ledger.split, part->ledger.lightmaps, part->ledger.routes);
+  ASSERT_TRUE(source);
+  const auto proved = prove(*source, part->ledger, part->scene, job, tools);
+  ASSERT_TRUE(proved) << to_string(proved.error());
+  EXPECT_TRUE(proved->passed);
+}
+
+const Case cases[] = {
+    {"merged", {.draws = 40}, MaterialGoal::keep, Repeats::merge},
+    {"merged_by_transform",
+     {.draws = 40, .by_transform = true},
+     MaterialGoal::keep,
+     Repeats::merge},
+    {"instanced",
+     {.draws = 40, .by_transform = true, .shared_mesh = true, .materials = 1},
+     MaterialGoal::keep,
+     Repeats::only},
+    {"instanced_page_in_mesh",
+     {.draws = 60, .shared_mesh = true, .materials = 1},
+     MaterialGoal::keep,
+     Repeats::only},
+    {"shared",
+     {.draws = 40, .by_transform = true, .materials = 3},
+     MaterialGoal::fewest_draws,
+     Repeats::merge},
+};
+INSTANTIATE_TEST_SUITE_P(Ways, LightmapJobs, testing::ValuesIn(cases));
+
+TEST(LightmapJobs, GiveKeptDrawsUvsOfTheirOwnWhereNoKeyIsSet) {
+  test::LitScene lit = test::make_lit_scene({.draws = 12});
+  for (Material& material : lit.scene.materials) {
+    material.alpha_mode = AlphaMode::blend;
+  }
+  const JobTools tools{.codec = codec()};
+  Job job = make_job(lit);
+  job.settings.propose.blended = Blended::keep;
+  job.settings.survey.keep_nodes = {"/part_1"};
+  job.settings.lightmaps.source_page_px = 32;
+  for (const char* key : {"", "place"}) {
+    job.settings.survey.lightmap_transform_key = key;
+    const auto made = run_job(lit.scene, job, tools);
+    ASSERT_TRUE(made) << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed);
+    const auto moved = expect_same_texels(lit.scene, made->built.ledger, made->after, key);
+    EXPECT_GT(moved[static_cast<std::size_t>(Fate::kept)], 0U);
+    EXPECT_EQ(made->after.nodes[1].extra->extras, lit.scene.nodes[1].extra->extras)
+        << "what is left alone stays on its page";
+    const Node& kept = made->after.nodes[0];
+    const bool told = kept.extra->extras.find("\"place\":[") != std::string::npos;
+    EXPECT_EQ(told, key[0] != '\0') << kept.extra->extras;
+    EXPECT_TRUE(made->built.lightmaps.empty()) << "there were no pictures";
+  }
+}
+
+TEST(LightmapJobs, AreTheSameForAnyNumberOfThreads) {
+  const test::LitScene lit = test::make_lit_scene({.draws = 80, .by_transform = true});
+  std::set<std::string> seen;
+  for (const std::uint32_t threads : {1U, 2U}) {
+    const auto made = run_job(lit.scene, make_job(lit), {.codec = codec()}, {threads, nullptr});
+    ASSERT_TRUE(made);
+    seen.insert(to_json(made->built.ledger) + to_json(made->source.source.scene, made->plan));
+  }
+  EXPECT_EQ(seen.size(), 1U);
+}
+
+TEST(LightmapJobs, KeepPagesByDefault) {
+  const test::LitScene lit = test::make_lit_scene({.draws = 40});
+  Job job = make_job(lit);
+  job.settings.lightmaps = {};
+  const auto made = run_job(lit.scene, job, {.codec = codec()});
+  ASSERT_TRUE(made);
+  EXPECT_FALSE(made->built.ledger.lightmaps.joins());
+  std::set<std::string> pages;
+  for (const Node& node : made->after.nodes) {
+    pages.insert(read_page(node.extra->extras));
+  }
+  EXPECT_EQ(pages.size(), 4U);
+}
+
+}  // namespace
+}  // namespace wakuzume
