@@ -196,6 +196,9 @@ std::string tell_next(const Plan& plan, const Ladder& ladder) {
   if (plan.settings.blended == Blended::keep) {
     add(Rung::ordering, "--blended proved", "merges blends where no order shows");
   }
+  if (!plan.lightmaps.joins()) {
+    add(Rung::joining, "--lightmaps join", "moves their texels, changes none");
+  }
   if (plan.settings.blended != Blended::merge) {
     add(Rung::blending, "--blended merge", "gives up the order of blends");
   }

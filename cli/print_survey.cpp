@@ -29,6 +29,8 @@ const char* advise(Rung rung) {
     case Rung::tinting:
     case Rung::sharing:
       return "`wakuzume run SCENE -o DIR --materials fewest_draws` does it and proves the result";
+    case Rung::joining:
+      return "`wakuzume run SCENE -o DIR --lightmaps join` does it and proves the result";
     default:
       return "--table near shows what would have to become equal";
   }

@@ -106,6 +106,7 @@ TEST_F(Steps, EachSaveWhatTheyPromise) {
   EXPECT_EQ(ladder[Rung::tinting].draws, 7U) << "dark stone";
   EXPECT_EQ(ladder[Rung::sharing].draws, 6U) << "rough stone";
   EXPECT_EQ(ladder[Rung::ordering].draws, 5U) << "two panes";
+  EXPECT_EQ(ladder[Rung::joining].draws, 5U) << "there is one page";
   EXPECT_EQ(ladder[Rung::blending].draws, 5U);
   EXPECT_EQ(ladder[Rung::floor].draws, 4U) << "opaque, glass, door, collider";
   EXPECT_EQ(ladder[Rung::today].median_draws, 14U);

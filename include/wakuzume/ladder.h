@@ -29,10 +29,11 @@ enum class Rung : std::uint8_t {
   tinting,          ///< materials that differ by base colour share one
   sharing,          ///< materials share one by their routes: an atlas, layers, rebaking
   ordering,         ///< blended draws merge too, where their order can't be seen
-  blending,         ///< and all others, which lose it
+  joining,          ///< lightmap pages go together; what has none stays by itself
+  blending,         ///< blended draws merge, whatever becomes of their order
   floor,            ///< one draw a pipeline key, moving root and level
 };
-inline constexpr std::size_t rung_count = 10;
+inline constexpr std::size_t rung_count = 11;
 std::string_view to_string(Rung rung);
 
 struct RungCount {

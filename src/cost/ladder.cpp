@@ -31,6 +31,7 @@ bool is_bridged(Rung rung, KeyPart part) {
     case KeyPart::extras:
       return rung >= Rung::sharing;
     case KeyPart::lightmap:
+      return rung >= Rung::joining;
     case KeyPart::tag:
       return rung >= Rung::floor;
     default:
@@ -68,10 +69,13 @@ class LadderMaker {
     }
     ladder_.rungs[0].draws = firsts.size();
     for (std::size_t r = 1; r < rung_count; ++r) {
-      if (static_cast<Rung>(r) == Rung::ordering && !find_parts(run)) {
+      const auto rung = static_cast<Rung>(r);
+      const bool orders =
+          rung == Rung::ordering || (rung == Rung::joining && has_several_lightmaps());
+      if (orders && !find_parts(rung, run)) {
         return Failure(make_cancelled());
       }
-      firsts = climb(static_cast<Rung>(r), firsts);
+      firsts = climb(rung, firsts);
       ladder_.rungs[r].draws = firsts.size();
     }
     if (!count_views(run)) {
@@ -102,11 +106,13 @@ class LadderMaker {
 
   [[nodiscard]] std::vector<ContentHash> hash_keys(Rung rung) const {
     std::vector<ContentHash> hashes;
-    const bool routed = !routes_.empty() &&
-                        (rung == Rung::sharing || rung == Rung::ordering || rung == Rung::blending);
+    const bool routed = !routes_.empty() && rung >= Rung::sharing && rung < Rung::floor;
     for (std::size_t k = 0; k < parts_.size(); ++k) {
       ValueHasher hasher;
       hasher.add(hash_without(parts_[k], [&](KeyPart p) { return is_bridged(rung, p); }));
+      if (rung >= Rung::joining && rung < Rung::floor) {
+        hasher.add(survey_.keys[k].lightmap.empty());
+      }
       if (routed) {
         add_look(survey_.keys[k].material, hasher);
       }
@@ -127,10 +133,21 @@ class LadderMaker {
     hasher.add(!own ? no_material : route == nullptr ? id : route->material);
   }
 
+  [[nodiscard]] bool has_several_lightmaps() const {
+    const std::string* first = nullptr;
+    for (const MergeKey& key : survey_.keys) {
+      if (!key.lightmap.empty() && first != nullptr && *first != key.lightmap) {
+        return true;
+      }
+      first = key.lightmap.empty() ? first : &key.lightmap;
+    }
+    return false;
+  }
+
   /// Which blended draws of one key have an order together.
-  bool find_parts(const RunControl& run) {
+  bool find_parts(Rung rung, const RunControl& run) {
     part_of_.assign(survey_.draws.size(), no_index);
-    const std::vector<ContentHash> keys = hash_keys(Rung::ordering);
+    const std::vector<ContentHash> keys = hash_keys(rung);
     std::map<ContentHash, std::vector<DrawId>, LessHash> lots;
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
       const DrawId id = make_id<DrawId>(d);
@@ -172,7 +189,7 @@ class LadderMaker {
       return {0, index};
     }
     ContentHash group = keys[to_index(draw.key)];
-    if (draw.blended && rung == Rung::ordering) {
+    if (draw.blended && (rung == Rung::ordering || rung == Rung::joining)) {
       if (part_of_[index] == no_index) {
         return {0, index};
       }
@@ -244,8 +261,8 @@ class LadderMaker {
 
 std::string_view to_string(Rung rung) {
   constexpr std::string_view names[rung_count] = {
-      "today",   "instancing", "merging",  "moving_together", "folding",
-      "tinting", "sharing",    "ordering", "blending",        "floor"};
+      "today",   "instancing", "merging", "moving_together", "folding", "tinting",
+      "sharing", "ordering",   "joining", "blending",        "floor"};
   return names[static_cast<std::size_t>(rung)];
 }
 

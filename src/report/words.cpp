@@ -36,8 +36,10 @@ const char* explain(Rung rung) {
       return "share textures through an atlas or layers";
     case Rung::ordering:
       return "merge blended surfaces where their order can't be seen";
+    case Rung::joining:
+      return "join lightmap pages, texel by texel as they are";
     case Rung::blending:
-      return "merge all of them, giving up their order";
+      return "merge all blended surfaces, giving up their order";
     case Rung::floor:
       return "the floor: one a pipeline, moving root and level";
   }
