@@ -40,6 +40,10 @@ enum class FindingCode : std::uint8_t {
   image_too_fine,          ///< more texels than the surfaces need
   image_one_color,         ///< all pixels are equal
   image_size_uneven,       ///< a side that is no power of two
+  lightmap_wrong,          ///< lit by a page, and nothing tells where on it
+  lightmap_outside,        ///< UVs leave the page
+  lightmap_overlap,        ///< charts of two draws lie over each other
+  lightmap_pages_small,    ///< pages keep apart what else agrees
   semantic_unknown,        ///< neither one of the standard's nor an application's own
   uvs_missing,             ///< its texture looks up a set that is not there
   normals_missing,         ///< the material is lit
@@ -56,7 +60,7 @@ enum class FindingCode : std::uint8_t {
   track_constant,       ///< animated, and never moves
   resource_unused,      ///< in the file, and nothing shows it
 };
-inline constexpr std::size_t finding_code_count = 36;
+inline constexpr std::size_t finding_code_count = 40;
 std::string_view to_string(FindingCode code);
 
 enum class Severity : std::uint8_t {

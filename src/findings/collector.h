@@ -50,6 +50,7 @@ class FindingCollector {
 void find_geometry_findings(FindingCollector& all);
 void find_material_findings(FindingCollector& all);
 void find_image_findings(FindingCollector& all);
+void find_lightmap_findings(FindingCollector& all);
 void find_node_findings(FindingCollector& all);
 void find_unused(FindingCollector& all);
 

@@ -132,11 +132,13 @@ std::string_view to_string(FindingCode code) {
       "alpha_has_two_values", "geometry_copied",      "image_copied",
       "uv_off_tile",          "uv_repeats",           "image_repeats_always",
       "image_too_fine",       "image_one_color",      "image_size_uneven",
-      "semantic_unknown",     "uvs_missing",          "normals_missing",
-      "tangents_missing",     "transform_mirrored",   "transform_sheared",
-      "transform_flattened",  "too_large_to_cull",    "merged_too_coarsely",
-      "far_from_origin",      "vertex_limit",         "helper_drawn",
-      "node_empty",           "track_constant",       "resource_unused"};
+      "lightmap_wrong",       "lightmap_outside",     "lightmap_overlap",
+      "lightmap_pages_small", "semantic_unknown",     "uvs_missing",
+      "normals_missing",      "tangents_missing",     "transform_mirrored",
+      "transform_sheared",    "transform_flattened",  "too_large_to_cull",
+      "merged_too_coarsely",  "far_from_origin",      "vertex_limit",
+      "helper_drawn",         "node_empty",           "track_constant",
+      "resource_unused"};
   return names[static_cast<std::size_t>(code)];
 }
 
@@ -189,6 +191,7 @@ Result<std::vector<Finding>> find_findings(const Scene& scene,
   find_geometry_findings(all);
   find_material_findings(all);
   find_image_findings(all);
+  find_lightmap_findings(all);
   find_node_findings(all);
   find_unused(all);
   sort_findings(all.found);
