@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 #include <set>
 
 #include "text.h"
@@ -118,6 +119,55 @@ std::string print_cutouts(const Scene& scene, const RoutePlan& routes) {
   return out + "\n";
 }
 
+/// "1 of 1,024 x 2,048 texels and 2 of 64 x 64", the most first.
+template <class Pages>
+std::string count_sizes(const Pages& pages) {
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> sizes;
+  for (const auto& page : pages) {
+    ++sizes[{page.size.width_px, page.size.height_px}];
+  }
+  std::vector<std::pair<std::size_t, std::string>> list;
+  for (const auto& [size, count] : sizes) {
+    list.emplace_back(count, fmt::format("{} x {}", group_digits(size.first),
+                                         group_digits(size.second)));
+  }
+  std::stable_sort(list.begin(), list.end(),
+                   [](const auto& a, const auto& b) { return a.first > b.first; });
+  constexpr std::size_t most = 3;
+  std::string out;
+  for (std::size_t s = 0; s < std::min(most, list.size()); ++s) {
+    out += fmt::format("{}{} of {}{}", s == 0 ? "" : ", ", group_digits(list[s].first),
+                       list[s].second, s == 0 ? " texels" : "");
+  }
+  return out + (list.size() > most ? " and others" : "");
+}
+
+const char* tell_sizes(const LightmapPlan& plan) {
+  const auto has = [&](PageSizeFrom from) {
+    return std::any_of(plan.pages.begin(), plan.pages.end(),
+                       [&](const LightmapPage& page) { return page.size_from == from; });
+  };
+  if (has(PageSizeFrom::guess)) {
+    return "  their pictures are not there, and their size is a guess: set lightmaps.source_page_px\n";
+  }
+  return has(PageSizeFrom::uvs)
+             ? "  their pictures are not there; their size is read off the UVs that lie on texels\n"
+             : "";
+}
+
+std::string print_lightmaps(const LightmapPlan& plan) {
+  if (!plan.joins()) {
+    return "";
+  }
+  std::string out = fmt::format("Lightmap pages joined\n  {} became {}\n",
+                                count_sizes(plan.pages), count_sizes(plan.joined)) +
+                    tell_sizes(plan);
+  for (const std::string& left : plan.left_as) {
+    out += "  " + cut(left, page_columns - 2) + "\n";
+  }
+  return out + "\n";
+}
+
 std::string print_routes(const Source& source, const RoutePlan& routes) {
   if (!routes.shares() || !source.origin) {
     return "";
@@ -179,8 +229,17 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
 }  // namespace
 
 std::string to_text(const Prepared& prepared) {
-  return print_split(prepared) + print_cutouts(prepared.source.before_sharing(), prepared.routes) +
+  return print_split(prepared) + print_lightmaps(prepared.lightmaps) + print_cutouts(prepared.source.before_sharing(), prepared.routes) +
          print_routes(prepared.source, prepared.routes);
+}
+
+std::string tell_lightmaps(const LightmapPlan& plan, std::size_t files) {
+  const auto shown = static_cast<std::size_t>(
+      std::count_if(plan.pages.begin(), plan.pages.end(),
+                    [](const LightmapPage& page) { return !page.format.empty(); }));
+  return fmt::format("{} of {} have pictures now; {} written beside the result\n",
+                     group_digits(shown), plural(plan.pages.size(), "lightmap page", "lightmap pages"),
+                     plural(files, "joined one", "joined ones"));
 }
 
 }  // namespace wakuzume::cli

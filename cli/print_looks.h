@@ -12,4 +12,7 @@ namespace wakuzume::cli {
 /// Empty where it is as it was read.
 std::string to_text(const Prepared& prepared);
 
+/// Of a repaint: which lightmap pages have pictures, and how many joined ones were written.
+std::string tell_lightmaps(const LightmapPlan& plan, std::size_t files);
+
 }  // namespace wakuzume::cli

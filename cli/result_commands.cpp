@@ -7,6 +7,7 @@
 #include "command.h"
 #include "plan_command.h"
 #include "print.h"
+#include "print_looks.h"
 #include "wakuzume/delivery.h"
 
 // Commands that make a result, or another of it.
@@ -160,16 +161,25 @@ Exit repaint_command(const Options& options) {
     error.place.file = error.code == ErrorCode::bad_setting ? options.input : path;
     return command.fail(error);
   }
-  if (!changed->empty()) {
-    if (auto done = write_images(built, *changed, options.input, inputs, command.run()); !done) {
-      return command.fail(done.error());
+  if (auto done = write_lightmaps(changed->files, options.input, inputs, command.run()); !done) {
+    return command.fail(done.error());
+  }
+  if (!changed->images.empty() || !changed->files.empty()) {
+    if (!changed->images.empty()) {
+      if (auto done = write_images(built, changed->images, options.input, inputs, command.run());
+          !done) {
+        return command.fail(done.error());
+      }
     }
     if (auto done = write_document(opened->ledger_path, to_json(ledger)); !done) {
       return command.fail(done.error());
     }
   }
   command.print(fmt::format("{} of {} pictures changed and were written; meshes are as they were\n",
-                            changed->size(), built.images.size()));
+                            changed->images.size(), built.images.size()));
+  if (ledger.lightmaps.joins()) {
+    command.print(tell_lightmaps(ledger.lightmaps, changed->files.size()));
+  }
   return Exit::done;
 }
 

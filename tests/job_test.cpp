@@ -343,7 +343,7 @@ TEST(JobParts, RefreshPicturesAndNothingElse) {
   };
   Ledger ledger = made->built.ledger;
   Scene built = made->after;
-  EXPECT_TRUE(refresh(scene, ledger, built)->empty()) << "nothing changed";
+  EXPECT_TRUE(refresh(scene, ledger, built)->images.empty()) << "nothing changed";
 
   Scene other = scene;
   const ImageId image = other.textures[0].image;
@@ -353,7 +353,7 @@ TEST(JobParts, RefreshPicturesAndNothingElse) {
   other.images[to_index(image)].view = no_view;
   const auto changed = refresh(other, ledger, built);
   ASSERT_TRUE(changed) << to_string(changed.error());
-  EXPECT_FALSE(changed->empty());
+  EXPECT_FALSE(changed->images.empty());
   const auto source = make_source(other, ledger.split, ledger.lightmaps, ledger.routes);
   EXPECT_TRUE(prove(*source, ledger, built, make_job(), tools)->passed);
 

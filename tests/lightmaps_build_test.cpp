@@ -6,6 +6,7 @@
 #include <set>
 
 #include "support/lit_scene.h"
+#include "support/process.h"
 #include "support/scene_builder.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
@@ -259,6 +260,89 @@ TEST(LightmapJobs, AreTheSameForAnyNumberOfThreads) {
     seen.insert(to_json(made->built.ledger) + to_json(made->source.source.scene, made->plan));
   }
   EXPECT_EQ(seen.size(), 1U);
+}
+
+TEST(LightmapJobs, AreWrittenAsTheirSchemasSayAndReadBack) {
+  const auto folder = test::make_scratch();
+  const test::LitScene lit = test::make_lit_scene({.draws = 40, .by_transform = true});
+  const Album album(4, {32, 32});
+  const auto made = run_job(lit.scene, make_job(lit), {.codec = codec(), .lightmaps = &album});
+  ASSERT_TRUE(made);
+  Ledger ledger = made->built.ledger;
+  ledger.lightmaps.untouched = {{NodeId{2}, 0}};
+  std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/schema.mjs"};
+  const std::pair<const char*, std::string> documents[] = {
+      {"plan", to_json(made->source.source.scene, made->plan)},
+      {"ledger", to_json(ledger)},
+      {"lightmaps", to_json(made->plan.lightmaps)}};
+  for (const auto& [name, json] : documents) {
+    command.push_back(std::string(WAKUZUME_SCHEMAS) + "/" + name + ".schema.json");
+    command.push_back((folder / name).string());
+    ASSERT_TRUE(write_text(command.back(), json));
+  }
+  const test::Outcome outcome = test::run_program(command);
+  EXPECT_EQ(outcome.exit_code, 0) << outcome.out << outcome.err;
+  const auto plan = read_plan((folder / "plan").string());
+  ASSERT_TRUE(plan) << to_string(plan.error());
+  EXPECT_EQ(plan->lightmaps, made->plan.lightmaps);
+  const auto again = read_ledger((folder / "ledger").string());
+  ASSERT_TRUE(again) << to_string(again.error());
+  EXPECT_EQ(again->lightmaps, ledger.lightmaps);
+  EXPECT_EQ(to_json(*again), to_json(ledger));
+
+  const auto spoilt = [&](const std::string& from, const std::string& to) {
+    std::string text = to_json(ledger);
+    const std::size_t at = text.find(from);
+    EXPECT_NE(at, std::string::npos) << from;
+    text.replace(at, from.size(), to);
+    EXPECT_TRUE(write_text((folder / "spoilt").string(), text));
+    const auto read = read_ledger((folder / "spoilt").string());
+    return read ? ErrorCode{} : read.error().code;
+  };
+  EXPECT_EQ(spoilt("\"from\": 0", "\"from\": 99"), ErrorCode::index_out_of_range);
+  EXPECT_EQ(spoilt("\"at\": [", "\"at\": [99"), ErrorCode::bad_value);
+  EXPECT_EQ(spoilt("\"clean_mips\": 2", "\"clean_mips\": 12"), ErrorCode::bad_setting);
+}
+
+TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
+  const test::LitScene lit = test::make_lit_scene({.draws = 40});
+  Job job = make_job(lit);
+  job.settings.lightmaps.source_page_px = 32;
+  const auto made = run_job(lit.scene, job, {.codec = codec()});
+  ASSERT_TRUE(made);
+  Ledger ledger = made->built.ledger;
+  Scene built = made->after;
+  const auto source = make_source(lit.scene, ledger.split, ledger.lightmaps, ledger.routes);
+  const auto refresh = [&](const LightmapFiles* files) {
+    return refresh_pictures(*source, ledger, built, {.codec = codec(), .lightmaps = files});
+  };
+  EXPECT_TRUE(refresh(nullptr)->files.empty()) << "there are no pictures yet";
+  // Baked twice as fine, rectangles are twice as large.
+  for (const std::uint32_t times : {1U, 2U, 3U}) {
+    const Album album(4, {32 * times, 32 * times});
+    const auto fresh = refresh(&album);
+    ASSERT_TRUE(fresh) << to_string(fresh.error());
+    ASSERT_EQ(fresh->files.size(), 1U);
+    EXPECT_EQ(fresh->files[0].name, "lightmap_4.png");
+    const auto grid = unpack_texels(fresh->files[0].bytes);
+    ASSERT_TRUE(grid);
+    const RectSize size = ledger.lightmaps.joined[0].size;
+    EXPECT_EQ(grid->size, (RectSize{size.width_px * times, size.height_px * times}));
+    const LightmapMove& move = ledger.lightmaps.moves[1];
+    const TexelGrid& page = album.grids_[std::stoul(ledger.lightmaps.pages[move.from].name)];
+    for (std::uint32_t y = 8 * times; y < 20 * times; ++y) {
+      const std::size_t from = std::size_t{4} * (y * page.size.width_px + 9 * times);
+      const auto column = static_cast<std::uint32_t>(9 - move.rect.x + move.x) * times;
+      const auto row =
+          y + static_cast<std::uint32_t>(static_cast<std::int64_t>(move.y) - move.rect.y) * times;
+      const std::size_t to = std::size_t{4} * (row * grid->size.width_px + column);
+      ASSERT_TRUE(std::equal(&page.texels[from], &page.texels[from] + 4, &grid->texels[to]));
+    }
+  }
+  const Album odd(4, {48, 48});
+  const auto refused = refresh(&odd);
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().code, ErrorCode::plan_mismatch);
 }
 
 TEST(LightmapJobs, KeepPagesByDefault) {

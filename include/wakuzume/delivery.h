@@ -61,6 +61,14 @@ class FolderLightmaps final : public LightmapFiles {
 /// \error cannot_write
 Result<void> write_documents(JobResult& job, const std::string& source, const std::string& target);
 
+/// Pictures of joined lightmap pages, beside a result.
+/// \param inputs  files that are never written to
+/// \error cannot_write; unsafe_path  a name that leaves the folder
+Result<void> write_lightmaps(std::span<const LightmapFile> files,
+                             const std::string& target,
+                             const std::vector<std::string>& inputs,
+                             const RunControl& run = {});
+
 /// Writes images of a result that changed: those with files of their own alone, what is embedded
 /// with its whole scene.
 /// \param inputs  files that are never written to

@@ -189,13 +189,19 @@ Result<Built> put_back(std::optional<Scene> source,
                        const RestoreChoice& choice,
                        const RunControl& run = {});
 
+/// What pictures became anew.
+struct Refreshed {
+  std::vector<ImageId> images;      ///< of the result: those that changed, ascending
+  std::vector<LightmapFile> files;  ///< pictures of joined lightmap pages that are files
+};
+
 /// Takes over pictures of a source that changed since a result was built, and paints its pages
 /// anew; meshes are as they were.
 /// \param ledger  becomes that of the result as it then is
-/// \return the images of the result that changed, ascending
-/// \error bad_setting    the result shares no materials
+/// Pictures of joined lightmap pages are made of those that there are now, which may be new ones.
+/// \error bad_setting    the result shares no materials and joins no lightmap pages
 /// \error plan_mismatch  more than pictures changed
-Result<std::vector<ImageId>> refresh_pictures(const Source& source,
+Result<Refreshed> refresh_pictures(const Source& source,
                                               Ledger& ledger,
                                               Scene& built,
                                               const JobTools& tools,

@@ -192,6 +192,14 @@ Result<JoinedScene> join_lightmaps(const Scene& scene,
 /// Puts a rectangle where it goes. \pre both have the format and sizes that the plan was made for
 void move_texels(const TexelGrid& from, const LightmapMove& move, TexelGrid& to);
 
+/// The plan with the pictures that there are now, as whole multiples of what they were when it was
+/// made: rectangles grow with them, and UVs stay right.
+/// \param plan  pages without pictures may have some now
+/// \error bad_image; plan_mismatch  pages of sizes that do not fit, or of several formats on one
+Result<LightmapPlan> find_pictures_again(const Scene& scene,
+                                         const LightmapPlan& plan,
+                                         const LightmapTools& tools);
+
 /// The pictures of joined pages, encoded as those that come to them.
 /// \param scene  the source, before its pages were joined
 /// \return by joined page; without bytes where it has none

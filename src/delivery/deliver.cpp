@@ -30,35 +30,6 @@ Result<void> write_and_tell(const Scene& scene,
   return {};
 }
 
-/// Pictures of joined pages, and the document that tells how they came about.
-Result<void> write_lightmaps(const Built& built,
-                             const std::string& target,
-                             const std::vector<std::string>& inputs,
-                             const RunControl& run) {
-  for (const LightmapFile& picture : built.lightmaps) {
-    const fs::path name = fs::path(picture.name).lexically_normal();
-    const std::string path = (fs::path(target).parent_path() / name).string();
-    if (name.is_absolute() || name.empty() || *name.begin() == "..") {
-      return Failure(Error{ErrorCode::unsafe_path,
-                           fmt::format("the lightmap \"{}\" leaves the folder", picture.name),
-                           {}});
-    }
-    if (std::find(inputs.begin(), inputs.end(), path) != inputs.end()) {
-      return Failure(Error{ErrorCode::cannot_write, "a lightmap would be written over an input",
-                           {path, ""}});
-    }
-    if (auto done = write_text(path, {reinterpret_cast<const char*>(picture.bytes.data().data()),
-                                      picture.bytes.size()});
-        !done) {
-      return done;
-    }
-    tell(run, "wrote {}: {} bytes", path, picture.bytes.size());
-  }
-  const LightmapPlan& plan = built.ledger.lightmaps;
-  return plan.joins() ? write_document(beside(target, ".lightmaps.json"), to_json(plan))
-                      : Result<void>();
-}
-
 }  // namespace
 
 std::string beside(const std::string& path, const char* ending) {
@@ -93,8 +64,13 @@ Result<Scene> FileDelivery::deliver(Built& built, const RunControl& run) {
   if (auto done = write_and_tell(built.scene, target_, inputs_, run, notes); !done) {
     return Failure(done.error());
   }
-  if (auto done = write_lightmaps(built, target_, inputs_, run); !done) {
+  if (auto done = write_lightmaps(built.lightmaps, target_, inputs_, run); !done) {
     return Failure(done.error());
+  }
+  if (const LightmapPlan& plan = built.ledger.lightmaps; plan.joins()) {
+    if (auto done = write_document(beside(target_, ".lightmaps.json"), to_json(plan)); !done) {
+      return Failure(done.error());
+    }
   }
   warn(run, notes);
   if (auto done = write_document(beside(target_, ".ledger.json"), to_json(built.ledger)); !done) {
@@ -105,6 +81,32 @@ Result<Scene> FileDelivery::deliver(Built& built, const RunControl& run) {
     tell(run, "read {}: {} nodes", target_, after->nodes.size());
   }
   return after;
+}
+
+Result<void> write_lightmaps(std::span<const LightmapFile> files,
+                             const std::string& target,
+                             const std::vector<std::string>& inputs,
+                             const RunControl& run) {
+  for (const LightmapFile& picture : files) {
+    const fs::path name = fs::path(picture.name).lexically_normal();
+    const std::string path = (fs::path(target).parent_path() / name).string();
+    if (name.is_absolute() || name.empty() || *name.begin() == "..") {
+      return Failure(Error{ErrorCode::unsafe_path,
+                           fmt::format("the lightmap \"{}\" leaves the folder", picture.name),
+                           {}});
+    }
+    if (std::find(inputs.begin(), inputs.end(), path) != inputs.end()) {
+      return Failure(Error{ErrorCode::cannot_write, "a lightmap would be written over an input",
+                           {path, ""}});
+    }
+    if (auto done = write_text(path, {reinterpret_cast<const char*>(picture.bytes.data().data()),
+                                      picture.bytes.size()});
+        !done) {
+      return done;
+    }
+    tell(run, "wrote {}: {} bytes", path, picture.bytes.size());
+  }
+  return {};
 }
 
 Result<void> write_documents(JobResult& job, const std::string& source, const std::string& target) {

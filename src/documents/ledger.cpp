@@ -528,6 +528,8 @@ std::string to_json(const Ledger& ledger) {
   }
   if (!ledger.routes.empty()) {
     write_routes(out, ledger.routes);
+  }
+  if (!ledger.page_images.empty()) {
     out.begin_array("page_images");
     for (const auto& page : ledger.page_images) {
       write_places(out, page);

@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <algorithm>
+
 #include "job/pages.h"
 #include "job/telling.h"
 #include "wakuzume/job.h"
@@ -44,7 +46,8 @@ Result<void> paint(const Source& source,
     if (!pictures) {
       return Failure(pictures.error());
     }
-    give_lightmaps(plan.lightmaps, std::move(*pictures), built);
+    built.lightmaps =
+        give_lightmaps(plan.lightmaps, built.ledger, std::move(*pictures), built.scene);
   }
   give_assets(built.scene, images, built.assets);
   return {};
@@ -52,17 +55,23 @@ Result<void> paint(const Source& source,
 
 }  // namespace
 
-void give_lightmaps(const LightmapPlan& plan, std::vector<Bytes> pictures, Built& built) {
-  const std::size_t first = built.ledger.page_images.size() - plan.joined.size();
-  built.lightmaps.clear();
+std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
+                                         const Ledger& ledger,
+                                         std::vector<Bytes> pictures,
+                                         Scene& built) {
+  // A ledger comes from a file: one that lists too few images has none of these.
+  const std::size_t images = ledger.page_images.size();
+  const std::size_t first = images - std::min(images, plan.joined.size());
+  std::vector<LightmapFile> files;
   for (std::size_t p = 0; p < pictures.size(); ++p) {
-    const ImageId image = built.ledger.page_images[first + p][0];
+    const ImageId image = first + p < images ? ledger.page_images[first + p][0] : no_image;
     if (image != no_image) {
-      built.scene.images[to_index(image)].bytes = std::move(pictures[p]);
+      built.images[to_index(image)].bytes = std::move(pictures[p]);
     } else if (pictures[p].size() > 0) {
-      built.lightmaps.push_back({plan.joined[p].picture, std::move(pictures[p])});
+      files.push_back({plan.joined[p].picture, std::move(pictures[p])});
     }
   }
+  return files;
 }
 
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene) {

@@ -15,6 +15,10 @@ namespace wakuzume {
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene);
 
 /// Pictures of joined lightmap pages to where a result has them.
-void give_lightmaps(const LightmapPlan& plan, std::vector<Bytes> pictures, Built& built);
+/// \return those that are files
+std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
+                                         const Ledger& ledger,
+                                         std::vector<Bytes> pictures,
+                                         Scene& built);
 
 }  // namespace wakuzume

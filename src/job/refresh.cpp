@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <set>
 
+#include "job/pages.h"
 #include "survey/textures.h"
 #include "wakuzume/job.h"
 
@@ -78,26 +79,69 @@ Result<void> check_that_meshes_stayed(const Source& source,
   return {};
 }
 
+/// The pictures of joined lightmap pages as they are now.
+/// \param ledger  learns where the pages' pictures are; their sizes stay those of its moves
+Result<std::vector<LightmapFile>> repaint_lightmaps(const Source& source,
+                                                    Ledger& ledger,
+                                                    Scene& built,
+                                                    const JobTools& tools,
+                                                    const RunControl& run) {
+  const LightmapTools with{tools.codec, tools.lightmaps};
+  const auto now = find_pictures_again(*source.unjoined, ledger.lightmaps, with);
+  if (!now) {
+    return Failure(now.error());
+  }
+  auto pictures = paint_lightmaps(*source.unjoined, *now, with, run);
+  if (!pictures) {
+    return Failure(pictures.error());
+  }
+  LightmapPlan& plan = ledger.lightmaps;
+  for (std::size_t p = 0; p < plan.pages.size(); ++p) {
+    const RectSize size = plan.pages[p].size;
+    plan.pages[p] = now->pages[p];
+    plan.pages[p].size = size;
+  }
+  for (std::size_t p = 0; p < plan.joined.size(); ++p) {
+    const RectSize size = plan.joined[p].size;
+    plan.joined[p] = now->joined[p];
+    plan.joined[p].size = size;
+  }
+  return give_lightmaps(*now, ledger, std::move(*pictures), built);
+}
+
 }  // namespace
 
-Result<std::vector<ImageId>> refresh_pictures(const Source& source,
-                                              Ledger& ledger,
-                                              Scene& built,
-                                              const JobTools& tools,
-                                              const RunControl& run) {
-  if (!source.origin) {
-    return Failure(Error{
-        ErrorCode::bad_setting, "this result has no shared materials; build it again instead", {}});
+Result<Refreshed> refresh_pictures(const Source& source,
+                                   Ledger& ledger,
+                                   Scene& built,
+                                   const JobTools& tools,
+                                   const RunControl& run) {
+  if (!source.origin && !source.unjoined) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         "this result has no shared materials and no joined lightmap pages; build "
+                         "it again instead",
+                         {}});
   }
-  std::set<ImageId> changed = take_plain_pictures(*source.origin, ledger, built);
+  std::set<ImageId> changed =
+      take_plain_pictures(source.origin ? *source.origin : source.scene, ledger, built);
   const std::vector<Bytes> before = take_pages(ledger.page_images, built);
   if (auto checked = check_that_meshes_stayed(source, ledger, built, run); !checked) {
     return Failure(checked.error());
   }
-  if (auto painted =
-          paint_pages(*source.origin, ledger.routes, ledger.page_images, tools.codec, built, run);
-      !painted) {
-    return Failure(painted.error());
+  if (source.origin) {
+    if (auto painted =
+            paint_pages(*source.origin, ledger.routes, ledger.page_images, tools.codec, built, run);
+        !painted) {
+      return Failure(painted.error());
+    }
+  }
+  Refreshed out;
+  if (source.unjoined) {
+    auto files = repaint_lightmaps(source, ledger, built, tools, run);
+    if (!files) {
+      return Failure(files.error());
+    }
+    out.files = std::move(*files);
   }
   std::size_t next = 0;
   for (const auto& page : ledger.page_images) {
@@ -107,7 +151,8 @@ Result<std::vector<ImageId>> refresh_pictures(const Source& source,
       }
     }
   }
-  return std::vector<ImageId>(changed.begin(), changed.end());
+  out.images.assign(changed.begin(), changed.end());
+  return out;
 }
 
 }  // namespace wakuzume

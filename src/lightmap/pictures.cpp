@@ -120,6 +120,101 @@ class PagePainter {
   TexelGrid out_;
 };
 
+/// Pictures by the names that pages have.
+class PictureFinder {
+ public:
+  PictureFinder(const Scene& scene, const LightmapSettings& settings, const LightmapTools& tools)
+      : scene_(scene), settings_(settings), tools_(tools) {
+    for (std::size_t i = 0; i < scene.images.size(); ++i) {
+      by_name_.try_emplace(scene.images[i].name, make_id<ImageId>(i));
+    }
+  }
+
+  /// \return without a format: there is none
+  [[nodiscard]] Result<LightmapPicture> find(const std::string& page) const {
+    LightmapPicture picture;
+    picture.page = page;
+    Bytes bytes;
+    const std::string name = name_picture(settings_, page);
+    if (const auto known = by_name_.find(name); known != by_name_.end()) {
+      picture.image = known->second;
+      bytes = find_encoded(scene_, picture.image);
+    } else if (tools_.files != nullptr) {
+      auto file = tools_.files->find(name);
+      if (!file) {
+        return Failure(file.error());
+      }
+      picture.file = std::move(file->name);
+      bytes = std::move(file->bytes);
+    }
+    if (bytes.size() == 0) {
+      return LightmapPicture{page, no_image, {}, {}, {}};
+    }
+    auto grid = tools_.codec.unpack(bytes, ImageDepth::sizes);
+    if (!grid) {
+      Error error = grid.error();
+      error.message = fmt::format("lightmap page {}: {}", page, error.message);
+      return Failure(error);
+    }
+    picture.size = grid->size;
+    picture.format = std::move(grid->format);
+    return picture;
+  }
+
+ private:
+  const Scene& scene_;
+  const LightmapSettings& settings_;
+  const LightmapTools& tools_;
+  std::map<std::string, ImageId> by_name_;
+};
+
+/// Joined pages have pictures where all that comes to them has, of one format.
+Result<void> name_joined(LightmapPlan& plan) {
+  for (std::size_t p = 0; p < plan.joined.size(); ++p) {
+    JoinedPage& page = plan.joined[p];
+    std::set<std::string> formats;
+    for (const LightmapMove& move : plan.moves) {
+      if (move.to == p) {
+        formats.insert(plan.pages[move.from].format);
+      }
+    }
+    if (formats.size() > 1) {
+      return Failure(Error{ErrorCode::plan_mismatch,
+                           fmt::format("lightmap page {} is made of pages of {}; give them all "
+                                       "one format, and each its picture",
+                                       page.name, fmt::join(formats, " and ")),
+                           {}});
+    }
+    page.format = formats.empty() ? "" : *formats.begin();
+    if (!page.embedded) {
+      page.picture = page.format.empty() ? ""
+                                         : name_picture(plan.settings, page.name) +
+                                               find_ending(page.format);
+    }
+  }
+  return {};
+}
+
+void enlarge(std::uint32_t times, LightmapPlan& plan) {
+  const auto grow = [&](RectSize& size) {
+    size = {size.width_px * times, size.height_px * times};
+  };
+  for (LightmapPage& page : plan.pages) {
+    grow(page.size);
+  }
+  for (JoinedPage& page : plan.joined) {
+    grow(page.size);
+  }
+  for (LightmapMove& move : plan.moves) {
+    for (std::int64_t* const value :
+         {&move.rect.x, &move.rect.y, &move.rect.width, &move.rect.height}) {
+      *value *= times;
+    }
+    move.x *= times;
+    move.y *= times;
+  }
+}
+
 }  // namespace
 
 std::string name_picture(const LightmapSettings& settings, const std::string& page) {
@@ -143,49 +238,63 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
                                                             const LightmapSettings& settings,
                                                             const LightmapTools& tools,
                                                             const RunControl& run) {
-  std::map<std::string, ImageId> by_name;
-  for (std::size_t i = 0; i < scene.images.size(); ++i) {
-    by_name.try_emplace(scene.images[i].name, make_id<ImageId>(i));
-  }
   std::set<std::string> pages;
   for (const MergeKey& key : survey.keys) {
     if (!key.lightmap.empty()) {
       pages.insert(key.lightmap);
     }
   }
+  const PictureFinder finder(scene, settings, tools);
   std::vector<LightmapPicture> out;
   for (const std::string& page : pages) {
     if (!goes_on(run, "looking for lightmaps")) {
       return Failure(make_cancelled());
     }
-    LightmapPicture picture;
-    picture.page = page;
-    Bytes bytes;
-    const std::string name = name_picture(settings, page);
-    if (const auto known = by_name.find(name); known != by_name.end()) {
-      picture.image = known->second;
-      bytes = find_encoded(scene, picture.image);
-    } else if (tools.files != nullptr) {
-      auto file = tools.files->find(name);
-      if (!file) {
-        return Failure(file.error());
-      }
-      picture.file = std::move(file->name);
-      bytes = std::move(file->bytes);
+    auto picture = finder.find(page);
+    if (!picture) {
+      return Failure(picture.error());
     }
-    if (bytes.size() == 0) {
+    if (!picture->format.empty()) {
+      out.push_back(std::move(*picture));
+    }
+  }
+  return out;
+}
+
+Result<LightmapPlan> find_pictures_again(const Scene& scene,
+                                         const LightmapPlan& plan,
+                                         const LightmapTools& tools) {
+  const PictureFinder finder(scene, plan.settings, tools);
+  LightmapPlan out = plan;
+  std::uint32_t times = 0;
+  for (LightmapPage& page : out.pages) {
+    auto picture = finder.find(page.name);
+    if (!picture) {
+      return Failure(picture.error());
+    }
+    page.image = picture->image;
+    page.file = std::move(picture->file);
+    page.format = std::move(picture->format);
+    if (page.format.empty()) {
       continue;
     }
-    const auto grid = tools.codec.unpack(bytes, ImageDepth::sizes);
-    if (!grid) {
-      Error error = grid.error();
-      error.message = fmt::format("lightmap page {}: {}", page, error.message);
-      return Failure(error);
+    const std::uint32_t mine = picture->size.width_px / page.size.width_px;
+    times = times == 0 ? mine : times;
+    if (mine == 0 || mine != times ||
+        picture->size != RectSize{times * page.size.width_px, times * page.size.height_px}) {
+      return Failure(Error{ErrorCode::plan_mismatch,
+                           fmt::format("lightmap page {} is {} x {} texels; the pages were joined "
+                                       "as {} x {}, and all may be whole multiples of that; join "
+                                       "them anew",
+                                       page.name, picture->size.width_px, picture->size.height_px,
+                                       page.size.width_px, page.size.height_px),
+                           {}});
     }
-    picture.size = grid->size;
-    picture.format = grid->format;
-    out.push_back(std::move(picture));
   }
+  if (auto named = name_joined(out); !named) {
+    return Failure(named.error());
+  }
+  enlarge(std::max(times, 1U), out);
   return out;
 }
 
