@@ -345,6 +345,117 @@ TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
   EXPECT_EQ(refused.error().code, ErrorCode::plan_mismatch);
 }
 
+/// Squares whose materials are equal but for the lightmap that they name, each with a transform.
+Scene make_lit_by_materials(std::size_t pages, std::size_t draws) {
+  test::SceneBuilder builder;
+  std::vector<MaterialId> materials;
+  for (std::size_t p = 0; p < pages; ++p) {
+    TexelGrid grid = test::make_numbered_page(p, {32, 32});
+    grid.format = "image/png rgba 8";
+    Image image;
+    image.name = "light_" + std::to_string(p);
+    image.mime_type = "image/png";
+    image.bytes = make_bytes(*pack_texels(grid));
+    const ImageId id = make_id<ImageId>(builder.scene.images.size());
+    builder.scene.images.push_back(std::move(image));
+    const TextureId texture = builder.add_texture(id);
+    materials.push_back(builder.add_material("paint"));
+    builder.scene.materials.back().extra.ensure().extensions.push_back(
+        {"MOZ_lightmap",
+         "{\"intensity\":1.5,\"index\":" + std::to_string(to_index(texture)) +
+             ",\"texCoord\":1,\"extensions\":{\"KHR_texture_transform\":{\"scale\":[0.5,0.5],"
+             "\"offset\":[0.25,0]}}}"});
+  }
+  builder.scene.extensions_used.push_back("MOZ_lightmap");
+  test::MeshData data = test::make_square();
+  for (std::size_t v = 0; v < data.positions.size() / 3; ++v) {
+    data.lightmap_uvs.push_back(data.positions[3 * v] > 0 ? 0.9F : 0.1F);
+    data.lightmap_uvs.push_back(data.positions[3 * v + 1] > 0 ? 0.8F : 0.2F);
+  }
+  std::vector<MeshId> meshes;
+  for (std::size_t p = 0; p < pages; ++p) {
+    meshes.push_back(builder.add_mesh("square", data, materials[p]));
+  }
+  for (std::size_t d = 0; d < draws; ++d) {
+    builder.add_node("part", meshes[d % pages], test::at(2 * static_cast<double>(d)));
+  }
+  return builder.finish();
+}
+
+TEST(LightmapJobs, JoinWhatMaterialsAreLitBy) {
+  const Scene scene = make_lit_by_materials(3, 12);
+  const auto found = survey(scene);
+  ASSERT_TRUE(found);
+  EXPECT_EQ(found->keys.size(), 3U);
+  EXPECT_EQ(found->keys[1].lightmap, "image 1");
+  Job job = make_job({});
+  for (const Repeats repeats : {Repeats::merge, Repeats::only}) {
+    job.settings.propose.repeats = repeats;
+    const auto made = run_job(scene, job, {.codec = codec()});
+    ASSERT_TRUE(made) << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed);
+    const Ledger& ledger = made->built.ledger;
+    ASSERT_EQ(ledger.lightmaps.joined.size(), 1U);
+    EXPECT_EQ(made->plan.groups.size(), 1U) << "the lightmap was all that held them apart";
+    // Through the result's own material: texture, image, UVs and places.
+    std::size_t looked = 0;
+    for (std::size_t r = 0; r < ledger.rows.size(); ++r) {
+      const LedgerRow& row = ledger.rows[r];
+      const Primitive& primitive =
+          made->after[made->after[row.node].mesh].primitives[row.primitive];
+      const std::string& json = made->after[primitive.material].extra->extensions[0].json;
+      EXPECT_EQ(json.find("KHR_texture_transform"), std::string::npos);
+      EXPECT_NE(json.find("\"intensity\":1.5"), std::string::npos);
+      const std::size_t texture = std::stoul(json.substr(json.find("\"index\":") + 8));
+      const ImageId image = made->after.textures[texture].image;
+      const auto grid = unpack_texels(encoded_bytes(made->after, image));
+      ASSERT_TRUE(grid);
+      const TexelGrid page = test::make_numbered_page(r % 3, {32, 32});
+      const Look is = find_look(made->after, row, "");
+      const Look was = find_look(scene, make_untouched(scene).ledger.rows[r], "");
+      for (std::size_t c = 0; c < was.uvs.size(); ++c) {
+        const auto at = [](const TexelGrid& of, const Vec2d& uv) {
+          const auto x = static_cast<std::size_t>(uv[0] * of.size.width_px);
+          const auto y = static_cast<std::size_t>(uv[1] * of.size.height_px);
+          const std::byte* const texel = &of.texels[4 * (y * of.size.width_px + x)];
+          return std::vector<std::byte>(texel, texel + 4);
+        };
+        const Vec2d uv{was.uvs[c][0] * 0.5 + 0.25, was.uvs[c][1] * 0.5};
+        EXPECT_EQ(at(page, uv), at(*grid, is.uvs[c]));
+        ++looked;
+      }
+    }
+    EXPECT_EQ(looked, 12U * 6U);
+    const auto whole = put_back(scene, ledger, made->after, {.everything = true});
+    ASSERT_TRUE(whole);
+    EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(scene));
+  }
+}
+
+TEST(LightmapFindings, TellWhatKeepsApartOverlapsOrCanNotBeLookedUp) {
+  const auto count = [](const Scene& scene, const SurveySettings& rules, FindingCode code) {
+    const auto found = find_findings(scene, *survey(scene, rules), {});
+    const auto hit = std::find_if(found->begin(), found->end(),
+                                  [&](const Finding& one) { return one.code == code; });
+    return hit == found->end() ? std::pair<std::size_t, std::uint64_t>{}
+                               : std::pair(hit->draws.size(), hit->draw_cost);
+  };
+  const Scene scene = make_lit_by_materials(3, 12);
+  EXPECT_EQ(count(scene, {}, FindingCode::lightmap_pages_small).second, 0U)
+      << "materials hold them apart as well";
+  EXPECT_EQ(count(scene, {}, FindingCode::lightmap_overlap).first, 9U)
+      << "four copies look at the same place of each page";
+  test::LitScene lit =
+      test::make_lit_scene({.pages = 5, .draws = 5, .by_transform = true, .materials = 1});
+  using Cost = std::pair<std::size_t, std::uint64_t>;
+  EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_pages_small), (Cost{5, 4}));
+  EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_overlap), Cost{});
+  lit.scene.nodes[1].extra.ensure().extras = R"({"lightmap":1,"lightmap_place":"here"})";
+  lit.scene.nodes[2].extra.ensure().extras = R"({"lightmap":2,"lightmap_place":[1,1,0.5,0]})";
+  EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_wrong), (Cost{1, 0}));
+  EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_outside), (Cost{1, 0}));
+}
+
 TEST(LightmapJobs, KeepPagesByDefault) {
   const test::LitScene lit = test::make_lit_scene({.draws = 40});
   Job job = make_job(lit);

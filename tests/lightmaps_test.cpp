@@ -25,7 +25,7 @@ using test::LitScene;
 LightmapPlan make_plan(const LitScene& lit, const LightmapSettings& settings = {}) {
   const auto found = survey(lit.scene, lit.rules);
   EXPECT_TRUE(found);
-  auto plan = propose_lightmaps(*found, lit.pictures, settings);
+  auto plan = propose_lightmaps(lit.scene, *found, lit.pictures, settings);
   EXPECT_TRUE(plan) << to_string(plan.error());
   return std::move(*plan);
 }

@@ -168,10 +168,12 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
                                                             const LightmapTools& tools,
                                                             const RunControl& run = {});
 
+/// \pre `survey` is of `scene`
 /// \param pictures  of its pages; those without one count as LightmapSettings::source_page_px says
 /// \error bad_setting, cancelled
 /// \cost O(draws + vertices of lit shapes), and the packing of at most some thousand rectangles
-Result<LightmapPlan> propose_lightmaps(const Survey& survey,
+Result<LightmapPlan> propose_lightmaps(const Scene& scene,
+                                       const Survey& survey,
                                        std::span<const LightmapPicture> pictures = {},
                                        const LightmapSettings& settings = {},
                                        const RunControl& run = {});

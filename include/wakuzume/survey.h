@@ -41,7 +41,7 @@ struct SurveySettings {
   /// A node whose extras hold this key with true is a collider, with all below. \default "collider"
   std::string collider_key = "collider";
   /// Key in the extras of a node, its mesh, primitive or material that names the lightmap page.
-  /// \default "lightmap"
+  /// Where there is none, the material's MOZ_lightmap counts. \default "lightmap"
   std::string lightmap_key = "lightmap";
   /// Key in the same extras for where UVs are on that page: four numbers, a scale along u and v and
   /// an offset. The first that has it counts. \default none: meshes have UVs of the page itself
@@ -91,7 +91,7 @@ struct MergeKey {
   MaterialId material = no_material;
   NodeId moving_root = no_node;  ///< no_node: the world
   Topology topology = Topology::triangles;
-  std::string lightmap;  ///< page as the extras spell it; empty: none
+  std::string lightmap;  ///< page as the extras spell it, or "image 7" by MOZ_lightmap; empty: none
   std::string tag;
   std::string level;            ///< by the extras
   std::vector<LevelId> levels;  ///< glTF scenes that show it

@@ -20,6 +20,7 @@
 #include "rework/detach.h"
 #include "scene/running.h"
 #include "survey/glob.h"
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 #include "texture/plain_look.h"
 
@@ -403,7 +404,7 @@ class Builder {
     const std::string& key = plan_.survey_settings.lightmap_key;
     const std::string& page = survey_[survey_[find_draw(survey_, member)].key].lightmap;
     const Primitive& primitive = built_.scene[node.mesh].primitives.front();
-    if (page != find_lightmap(built_.scene, node, primitive, key)) {
+    if (page != find_lightmap_page(built_.scene, node, primitive, key)) {
       node.extra.ensure().extras = add_member(extras_of(node.extra), key, page);
     }
   }

@@ -9,6 +9,7 @@
 
 #include "build/vectors.h"
 #include "rework/geometry_block.h"
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 
 namespace wakuzume {

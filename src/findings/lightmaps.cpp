@@ -9,7 +9,7 @@
 
 #include "findings/collector.h"
 #include "scene/running.h"
-#include "survey/rules.h"
+#include "survey/lightmaps.h"
 
 namespace wakuzume {
 namespace {

@@ -82,7 +82,7 @@ Result<void> join_pages(Prepared& prepared,
   if (!pictures) {
     return Failure(pictures.error());
   }
-  auto plan = propose_lightmaps(prepared.survey, *pictures, settings, run);
+  auto plan = propose_lightmaps(prepared.source.scene, prepared.survey, *pictures, settings, run);
   if (!plan) {
     return Failure(plan.error());
   }

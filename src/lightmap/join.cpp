@@ -6,6 +6,7 @@
 #include <map>
 
 #include "scene/running.h"
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 #include "wakuzume/lightmaps.h"
 
@@ -30,19 +31,27 @@ class Joiner {
     if (auto listed = list_draws(); !listed) {
       return Failure(listed.error());
     }
+    JoinedScene joined;
+    std::transform(plan_.joined.begin(), plan_.joined.end(), std::back_inserter(joined.images),
+                   [&](const JoinedPage& page) { return add_image(page); });
     for (const auto& [node, draws] : leaving_) {
+      // Before anything changes: which of them their materials light.
+      std::vector<Leaving> own;
+      std::copy_if(draws.begin(), draws.end(), std::back_inserter(own), [&](const Leaving& draw) {
+        return is_own(node, out_[out_[node].mesh].primitives[draw.primitive]);
+      });
       if (moves_as_one(node, draws)) {
         const Primitive& primitive = out_[out_[node].mesh].primitives[draws.front().primitive];
         const LightmapPlace place = find_place(node, primitive, *draws.front().move);
-        set_lightmap(plan_.joined[draws.front().move->to].name, place,
+        set_lightmap(own.empty() ? plan_.joined[draws.front().move->to].name : "", place,
                      out_.nodes[to_index(node)].extra);
       } else {
         give_own_mesh(node, draws);
       }
+      if (!own.empty()) {
+        relight(node, own);
+      }
     }
-    JoinedScene joined;
-    std::transform(plan_.joined.begin(), plan_.joined.end(), std::back_inserter(joined.images),
-                   [&](const JoinedPage& page) { return add_image(page); });
     joined.scene = std::move(out_);
     return joined;
   }
@@ -50,6 +59,7 @@ class Joiner {
  private:
   /// With a texture where a picture that comes to it has one, as that samples it.
   ImageId add_image(const JoinedPage& page) {
+    textures_.push_back(no_texture);
     if (!page.embedded || page.picture.empty()) {
       return no_image;
     }
@@ -65,6 +75,7 @@ class Joiner {
         Texture texture = *shown;
         texture.name = page.picture;
         texture.image = id;
+        textures_.back() = make_id<TextureId>(out_.textures.size());
         out_.textures.push_back(std::move(texture));
         break;
       }
@@ -98,11 +109,18 @@ class Joiner {
     return find_lightmap(out_, out_[node], primitive, plan_.page_key);
   }
 
+  [[nodiscard]] bool is_own(NodeId node, const Primitive& primitive) const {
+    return is_lit_by_material(out_, out_[node], primitive, plan_.page_key);
+  }
+
   [[nodiscard]] LightmapPlace find_place(NodeId node,
                                          const Primitive& primitive,
                                          const LightmapMove& move) const {
-    return make_product(make_place(plan_, move),
-                        find_lightmap_place(out_, out_[node], primitive, plan_.transform_key));
+    LightmapPlace place = find_lightmap_place(out_, out_[node], primitive, plan_.transform_key);
+    if (is_own(node, primitive)) {
+      place = make_product(find_lightmap_extension(out_, primitive.material)->place, place);
+    }
+    return make_product(make_place(plan_, move), place);
   }
 
   /// All that the node shows goes the same way from the same place, so that it can say so itself.
@@ -115,6 +133,8 @@ class Joiner {
                                        [&](const Leaving& draw) { return draw.primitive == p; });
       const bool same = leaves != draws.end()
                             ? leaves->move->to == draws.front().move->to &&
+                                  is_own(node, mesh.primitives[p]) ==
+                                      is_own(node, mesh.primitives[draws.front().primitive]) &&
                                   find_place(node, mesh.primitives[p], *leaves->move) == place
                             : find_page(node, mesh.primitives[p]).empty();
       if (!same) {
@@ -124,11 +144,14 @@ class Joiner {
     return true;
   }
 
+  /// \param page  empty: the material tells it
   void set_lightmap(const std::string& page,
                     const LightmapPlace& place,
                     Boxed<Extra>& extra) const {
     std::string text = extra ? extra->extras : std::string();
-    text = add_member(put_member(text, plan_.page_key, ""), plan_.page_key, page);
+    if (!page.empty()) {
+      text = add_member(put_member(text, plan_.page_key, ""), plan_.page_key, page);
+    }
     const std::string numbers = place == LightmapPlace{} ? std::string() : to_json(place);
     extra.ensure().extras = put_member(text, plan_.joined_transform_key(), numbers);
   }
@@ -148,7 +171,7 @@ class Joiner {
       const auto leaves = std::find_if(draws.begin(), draws.end(),
                                        [&](const Leaving& draw) { return draw.primitive == p; });
       if (leaves != draws.end()) {
-        set_lightmap(plan_.joined[leaves->move->to].name,
+        set_lightmap(is_own(node, primitive) ? "" : plan_.joined[leaves->move->to].name,
                      find_place(node, primitive, *leaves->move), primitive.extra);
       } else if (const std::string page = find_page(node, primitive); !page.empty()) {
         set_lightmap(page, find_lightmap_place(out_, out_[node], primitive, plan_.transform_key),
@@ -161,8 +184,37 @@ class Joiner {
     out_.meshes.push_back(std::move(mesh));
   }
 
+  /// Materials that light what they show get the joined page; meshes that show them are shared by
+  /// all that show the same.
+  void relight(NodeId node, const std::vector<Leaving>& draws) {
+    Node& shown = out_.nodes[to_index(node)];
+    std::vector<std::pair<std::uint32_t, MaterialId>> materials;
+    for (const Leaving& draw : draws) {
+      const MaterialId was = out_[shown.mesh].primitives[draw.primitive].material;
+      const auto [slot, added] =
+          relit_.try_emplace({was, draw.move->to}, make_id<MaterialId>(out_.materials.size()));
+      if (added) {
+        out_.materials.push_back(make_relit(out_, was, textures_[draw.move->to]));
+      }
+      materials.emplace_back(draw.primitive, slot->second);
+    }
+    const auto [slot, added] =
+        shows_.try_emplace({shown.mesh, materials}, make_id<MeshId>(out_.meshes.size()));
+    if (added) {
+      Mesh mesh = out_[shown.mesh];
+      for (const auto& [primitive, material] : materials) {
+        mesh.primitives[primitive].material = material;
+      }
+      out_.meshes.push_back(std::move(mesh));
+    }
+    shown.mesh = slot->second;
+  }
+
   const LightmapPlan& plan_;
   Scene out_;
+  std::vector<TextureId> textures_;  ///< by joined page
+  std::map<std::pair<MaterialId, std::uint32_t>, MaterialId> relit_;
+  std::map<std::pair<MeshId, std::vector<std::pair<std::uint32_t, MaterialId>>>, MeshId> shows_;
   std::map<NodeId, std::vector<Leaving>> leaving_;
 };
 

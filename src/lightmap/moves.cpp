@@ -25,7 +25,8 @@ using Lot = std::pair<std::string, std::vector<LevelId>>;
 
 class MoveFinder {
  public:
-  MoveFinder(const Survey& survey, const LightmapSettings& settings) : survey_(survey) {
+  MoveFinder(const Scene& scene, const Survey& survey, const LightmapSettings& settings)
+      : scene_(scene), survey_(survey) {
     out_.settings = settings;
     out_.page_key = survey.settings.lightmap_key;
     out_.transform_key = survey.settings.lightmap_transform_key;
@@ -33,7 +34,7 @@ class MoveFinder {
   }
 
   Result<LightmapPlan> find(std::span<const LightmapPicture> pictures, const RunControl& run) {
-    LitPages lit = find_lit_pages(survey_, pictures, out_.settings);
+    LitPages lit = find_lit_pages(scene_, survey_, pictures, out_.settings);
     out_.pages = std::move(lit.pages);
     out_.left_as = std::move(lit.left_as);
     if (out_.pages.size() < 2) {
@@ -261,6 +262,7 @@ class MoveFinder {
     }
   }
 
+  const Scene& scene_;
   const Survey& survey_;
   LightmapPlan out_;
   std::vector<Box3d> boxes_;  ///< by move: around its draws
@@ -313,14 +315,15 @@ LightmapPlace make_place(const LightmapPlan& plan, const LightmapMove& move) {
   return out;
 }
 
-Result<LightmapPlan> propose_lightmaps(const Survey& survey,
+Result<LightmapPlan> propose_lightmaps(const Scene& scene,
+                                       const Survey& survey,
                                        std::span<const LightmapPicture> pictures,
                                        const LightmapSettings& settings,
                                        const RunControl& run) {
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  return MoveFinder(survey, settings).find(pictures, run);
+  return MoveFinder(scene, survey, settings).find(pictures, run);
 }
 
 }  // namespace wakuzume

@@ -11,6 +11,8 @@
 #include <map>
 #include <unordered_map>
 
+#include "survey/lightmaps.h"
+
 namespace wakuzume {
 namespace {
 
@@ -46,7 +48,7 @@ std::uint32_t find_side_px(const std::vector<LitDraw>& draws) {
 
 class LitPageFinder {
  public:
-  explicit LitPageFinder(const Survey& survey) : survey_(survey) {}
+  LitPageFinder(const Scene& scene, const Survey& survey) : scene_(scene), survey_(survey) {}
 
   LitPages find(std::span<const LightmapPicture> pictures, const LightmapSettings& settings) {
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
@@ -54,6 +56,7 @@ class LitPageFinder {
     }
     set_sizes(settings);
     take_pictures(pictures, settings);
+    drop_unreadable();
     drop_outside();
     for (const auto& [reason, draws] : left_) {
       out_.left_as.push_back(fmt::format("{} {} on page {}: {}", draws,
@@ -84,7 +87,18 @@ class LitPageFinder {
     if (range == shape.uvs.end() || range->min[0] > range->max[0]) {
       return leave(name, fmt::format("without UV set {}", survey_.settings.lightmap_uv_set));
     }
-    const LightmapPlace& place = survey_.lightmap_places[draw.lightmap_place];
+    LightmapPlace place = survey_.lightmap_places[draw.lightmap_place];
+    const bool by_material = is_lit_by_material(
+        scene_, scene_[draw.node], primitive_of(scene_, draw), survey_.settings.lightmap_key);
+    if (by_material) {
+      const auto extension = find_lightmap_extension(scene_, draw.material);
+      if (extension->uv_set != survey_.settings.lightmap_uv_set || extension->turned) {
+        return leave(name, fmt::format("by {} with another UV set than survey.lightmap_uv_set, or "
+                                       "turned",
+                                       lightmap_extension));
+      }
+      place = make_product(extension->place, place);
+    }
     const Vec2d a = place.apply(range->min);
     const Vec2d b = place.apply(range->max);
     LitDraw lit{id,
@@ -97,6 +111,7 @@ class LitPageFinder {
     const auto [slot, added] = page_of_.try_emplace(name, out_.pages.size());
     if (added) {
       out_.pages.emplace_back().name = name;
+      by_material_.push_back(by_material);
     }
     lit.page = static_cast<std::uint32_t>(slot->second);
     out_.draws.push_back(lit);
@@ -141,6 +156,18 @@ class LitPageFinder {
     return std::min(settings.clean_mips, halvings);
   }
 
+  /// What a material shows can't be left to whoever has the picture.
+  void drop_unreadable() {
+    std::erase_if(out_.draws, [&](const LitDraw& lit) {
+      const LightmapPage& page = out_.pages[lit.page];
+      const bool unreadable = by_material_[lit.page] && page.format.empty();
+      if (unreadable) {
+        leave(page.name, "whose picture can't be read");
+      }
+      return unreadable;
+    });
+  }
+
   /// Beyond half a texel outside of its page a draw sees what only the engine knows.
   void drop_outside() {
     std::erase_if(out_.draws, [&](const LitDraw& lit) {
@@ -156,7 +183,9 @@ class LitPageFinder {
     });
   }
 
+  const Scene& scene_;
   const Survey& survey_;
+  std::vector<bool> by_material_;                         ///< by page
   std::unordered_map<std::string, std::size_t> page_of_;  // looked up only, never walked
   std::map<std::pair<std::string, std::string>, std::size_t> left_;
   LitPages out_;
@@ -169,10 +198,11 @@ std::string_view to_string(PageSizeFrom from) {
   return names[static_cast<std::size_t>(from)];
 }
 
-LitPages find_lit_pages(const Survey& survey,
+LitPages find_lit_pages(const Scene& scene,
+                        const Survey& survey,
                         std::span<const LightmapPicture> pictures,
                         const LightmapSettings& settings) {
-  return LitPageFinder(survey).find(pictures, settings);
+  return LitPageFinder(scene, survey).find(pictures, settings);
 }
 
 }  // namespace wakuzume

@@ -25,7 +25,8 @@ struct LitPages {
 };
 
 /// Pages with their sizes, and the draws that look at them.
-LitPages find_lit_pages(const Survey& survey,
+LitPages find_lit_pages(const Scene& scene,
+                        const Survey& survey,
                         std::span<const LightmapPicture> pictures,
                         const LightmapSettings& settings);
 

@@ -11,6 +11,7 @@
 
 #include "scene/first_error.h"
 #include "scene/running.h"
+#include "survey/lightmaps.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -128,6 +129,13 @@ class PictureFinder {
     for (std::size_t i = 0; i < scene.images.size(); ++i) {
       by_name_.try_emplace(scene.images[i].name, make_id<ImageId>(i));
     }
+    for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+      const auto lit = find_lightmap_extension(scene, make_id<MaterialId>(m));
+      if (const ImageId image = lit ? find_image(scene, lit->texture) : no_image;
+          image != no_image) {
+        by_material_.try_emplace(name_lightmap_page(image), image);
+      }
+    }
   }
 
   /// \return without a format: there is none
@@ -136,7 +144,11 @@ class PictureFinder {
     picture.page = page;
     Bytes bytes;
     const std::string name = name_picture(settings_, page);
-    if (const auto known = by_name_.find(name); known != by_name_.end()) {
+    const auto own = by_material_.find(page);
+    if (own != by_material_.end()) {
+      picture.image = own->second;
+      bytes = find_encoded(scene_, picture.image);
+    } else if (const auto known = by_name_.find(name); known != by_name_.end()) {
       picture.image = known->second;
       bytes = find_encoded(scene_, picture.image);
     } else if (tools_.files != nullptr) {
@@ -151,6 +163,9 @@ class PictureFinder {
       return LightmapPicture{page, no_image, {}, {}, {}};
     }
     auto grid = tools_.codec.unpack(bytes, ImageDepth::sizes);
+    if (!grid && own != by_material_.end()) {
+      return LightmapPicture{page, no_image, {}, {}, {}};  // such pages stay, which is told
+    }
     if (!grid) {
       Error error = grid.error();
       error.message = fmt::format("lightmap page {}: {}", page, error.message);
@@ -166,6 +181,7 @@ class PictureFinder {
   const LightmapSettings& settings_;
   const LightmapTools& tools_;
   std::map<std::string, ImageId> by_name_;
+  std::map<std::string, ImageId> by_material_;  ///< by page
 };
 
 /// Joined pages have pictures where all that comes to them has, of one format.
@@ -187,18 +203,16 @@ Result<void> name_joined(LightmapPlan& plan) {
     }
     page.format = formats.empty() ? "" : *formats.begin();
     if (!page.embedded) {
-      page.picture = page.format.empty() ? ""
-                                         : name_picture(plan.settings, page.name) +
-                                               find_ending(page.format);
+      page.picture = page.format.empty()
+                         ? ""
+                         : name_picture(plan.settings, page.name) + find_ending(page.format);
     }
   }
   return {};
 }
 
 void enlarge(std::uint32_t times, LightmapPlan& plan) {
-  const auto grow = [&](RectSize& size) {
-    size = {size.width_px * times, size.height_px * times};
-  };
+  const auto grow = [&](RectSize& size) { size = {size.width_px * times, size.height_px * times}; };
   for (LightmapPage& page : plan.pages) {
     grow(page.size);
   }

@@ -6,8 +6,6 @@
 #include <simdjson.h>
 
 #include <algorithm>
-#include <array>
-#include <cmath>
 #include <map>
 
 #include "scene/running.h"
@@ -300,58 +298,6 @@ std::string find_extra(const Boxed<Extra>& extra, const std::string& key) {
     return {};
   }
   return find_member(extra->extras, key);
-}
-
-std::string find_lightmap(const Scene& scene,
-                          const Node& node,
-                          const Primitive& primitive,
-                          const std::string& key) {
-  const Boxed<Extra>* const places[] = {
-      &node.extra, &scene[node.mesh].extra, &primitive.extra,
-      primitive.material == no_material ? nullptr : &scene[primitive.material].extra};
-  for (const Boxed<Extra>* place : places) {
-    if (place != nullptr) {
-      if (std::string page = find_extra(*place, key); !page.empty()) {
-        return page;
-      }
-    }
-  }
-  return {};
-}
-
-std::optional<LightmapPlace> read_lightmap_place(const std::string& text) {
-  thread_local simdjson::dom::parser parser;
-  simdjson::dom::array array;
-  std::array<double, 4> numbers{};
-  if (parser.parse(text).get(array) != simdjson::SUCCESS || array.size() != numbers.size()) {
-    return std::nullopt;
-  }
-  std::size_t n = 0;
-  for (const auto item : array) {
-    if (item.get(numbers[n]) != simdjson::SUCCESS || !std::isfinite(numbers[n])) {
-      return std::nullopt;
-    }
-    ++n;
-  }
-  return LightmapPlace{{numbers[0], numbers[1]}, {numbers[2], numbers[3]}};
-}
-
-std::string to_json(const LightmapPlace& place) {
-  return fmt::format("[{},{},{},{}]", place.scale[0], place.scale[1], place.offset[0],
-                     place.offset[1]);
-}
-
-LightmapPlace find_lightmap_place(const Scene& scene,
-                                  const Node& node,
-                                  const Primitive& primitive,
-                                  const std::string& key) {
-  const std::string text = find_lightmap(scene, node, primitive, key);
-  return text.empty() ? LightmapPlace{} : read_lightmap_place(text).value_or(LightmapPlace{});
-}
-
-LightmapPlace make_product(const LightmapPlace& outer, const LightmapPlace& inner) {
-  return {{outer.scale[0] * inner.scale[0], outer.scale[1] * inner.scale[1]},
-          outer.apply(inner.offset)};
 }
 
 bool is_hidden_source(const Level& level) {

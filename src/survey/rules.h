@@ -2,7 +2,6 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <optional>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -85,21 +84,5 @@ std::string add_member(const std::string& object, const std::string& key, const 
 std::string put_member(const std::string& object, const std::string& key, const std::string& json);
 /// The member in the extras of something; empty when it has none.
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key);
-
-/// What a key says of a lightmap, a page or a place on it, for what a node shows: by its own
-/// extras, its mesh's, the primitive's or the material's, the first that has it.
-std::string find_lightmap(const Scene& scene,
-                          const Node& node,
-                          const Primitive& primitive,
-                          const std::string& key);
-
-/// What such a text says of a place: "[0.5,0.5,0,0.25]"; nothing where it is no four numbers.
-std::optional<LightmapPlace> read_lightmap_place(const std::string& text);
-std::string to_json(const LightmapPlace& place);
-/// The place of what a node shows; its own UVs where no key is set, or what it says is none.
-LightmapPlace find_lightmap_place(const Scene& scene,
-                                  const Node& node,
-                                  const Primitive& primitive,
-                                  const std::string& key);
 
 }  // namespace wakuzume

@@ -10,9 +10,11 @@
 
 #include "scene/hasher.h"
 #include "survey/draws.h"
+#include "survey/lightmaps.h"
 #include "survey/parts.h"
 #include "survey/rules.h"
 #include "survey/shapes.h"
+#include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
@@ -100,6 +102,9 @@ class Surveyor {
       ShapeKey key;
       key.layout = facts_.texts.add(make_layout(scene_, primitive));
       key.lightmap = add_lightmap_text(shape, primitive, out_.settings.lightmap_key);
+      if (key.lightmap == 0) {
+        key.lightmap = facts_.texts.add(find_own_page(shape.material));
+      }
       key.lightmap_place =
           add_lightmap_text(shape, primitive, out_.settings.lightmap_transform_key);
       shape_keys_.push_back(key);
@@ -118,6 +123,13 @@ class Surveyor {
       text = find_extra(scene_[shape.material].extra, key);
     }
     return facts_.texts.add(text);
+  }
+
+  /// The page by the material's extension.
+  [[nodiscard]] std::string find_own_page(MaterialId material) const {
+    const auto extension = find_lightmap_extension(scene_, material);
+    const ImageId image = extension ? find_image(scene_, extension->texture) : no_image;
+    return image == no_image ? std::string() : name_lightmap_page(image);
   }
 
   /// Position in the places, by what the extras say.

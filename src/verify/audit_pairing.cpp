@@ -10,7 +10,7 @@
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "survey/draws.h"
-#include "survey/rules.h"
+#include "survey/lightmaps.h"
 #include "verify/audit_parts.h"
 #include "verify/rounding.h"
 

@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "survey/movers.h"
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 
 namespace wakuzume {
@@ -53,7 +54,7 @@ std::string Surroundings::movers(NodeId node) const {
 }
 
 std::string Surroundings::lightmap(NodeId node, const Primitive& primitive) const {
-  return find_lightmap(scene_, scene_[node], primitive, lightmap_key_);
+  return find_lightmap_page(scene_, scene_[node], primitive, lightmap_key_);
 }
 
 std::string compare_surroundings(const Surroundings& before,

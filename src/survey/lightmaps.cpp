@@ -1,0 +1,176 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "survey/lightmaps.h"
+
+#include <fmt/format.h>
+#include <simdjson.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "survey/rules.h"
+#include "survey/textures.h"
+
+namespace wakuzume {
+namespace {
+
+const RawMember* find_member_of(const Material& material) {
+  if (!material.extra) {
+    return nullptr;
+  }
+  const auto& list = material.extra->extensions;
+  const auto hit = std::find_if(list.begin(), list.end(), [](const RawMember& extension) {
+    return extension.name == lightmap_extension;
+  });
+  return hit == list.end() ? nullptr : &*hit;
+}
+
+/// Two numbers of an array, where it has them.
+void read_pair(simdjson::dom::element from, Vec2d& out) {
+  simdjson::dom::array array;
+  if (from.get(array) != simdjson::SUCCESS || array.size() != 2) {
+    return;
+  }
+  std::size_t n = 0;
+  for (const auto item : array) {
+    double value = 0;
+    if (item.get(value) == simdjson::SUCCESS) {
+      out[n] = value;
+    }
+    ++n;
+  }
+}
+
+void read_transform(simdjson::dom::object transform, LightmapExtension& out) {
+  simdjson::dom::element value;
+  double rotation = 0;
+  if (transform["scale"].get(value) == simdjson::SUCCESS) {
+    read_pair(value, out.place.scale);
+  }
+  if (transform["offset"].get(value) == simdjson::SUCCESS) {
+    read_pair(value, out.place.offset);
+  }
+  if (transform["rotation"].get(rotation) == simdjson::SUCCESS) {
+    out.turned = rotation != 0;
+  }
+  std::uint64_t set = 0;
+  if (transform["texCoord"].get(set) == simdjson::SUCCESS) {
+    out.uv_set = static_cast<std::uint32_t>(std::min<std::uint64_t>(set, no_index));
+  }
+}
+
+}  // namespace
+
+std::string find_lightmap(const Scene& scene,
+                          const Node& node,
+                          const Primitive& primitive,
+                          const std::string& key) {
+  const Boxed<Extra>* const places[] = {
+      &node.extra, &scene[node.mesh].extra, &primitive.extra,
+      primitive.material == no_material ? nullptr : &scene[primitive.material].extra};
+  for (const Boxed<Extra>* place : places) {
+    if (place != nullptr) {
+      if (std::string page = find_extra(*place, key); !page.empty()) {
+        return page;
+      }
+    }
+  }
+  return {};
+}
+
+std::optional<LightmapPlace> read_lightmap_place(const std::string& text) {
+  thread_local simdjson::dom::parser parser;
+  simdjson::dom::array array;
+  std::array<double, 4> numbers{};
+  if (parser.parse(text).get(array) != simdjson::SUCCESS || array.size() != numbers.size()) {
+    return std::nullopt;
+  }
+  std::size_t n = 0;
+  for (const auto item : array) {
+    if (item.get(numbers[n]) != simdjson::SUCCESS || !std::isfinite(numbers[n])) {
+      return std::nullopt;
+    }
+    ++n;
+  }
+  return LightmapPlace{{numbers[0], numbers[1]}, {numbers[2], numbers[3]}};
+}
+
+std::string to_json(const LightmapPlace& place) {
+  return fmt::format("[{},{},{},{}]", place.scale[0], place.scale[1], place.offset[0],
+                     place.offset[1]);
+}
+
+LightmapPlace find_lightmap_place(const Scene& scene,
+                                  const Node& node,
+                                  const Primitive& primitive,
+                                  const std::string& key) {
+  const std::string text = find_lightmap(scene, node, primitive, key);
+  return text.empty() ? LightmapPlace{} : read_lightmap_place(text).value_or(LightmapPlace{});
+}
+
+LightmapPlace make_product(const LightmapPlace& outer, const LightmapPlace& inner) {
+  return {{outer.scale[0] * inner.scale[0], outer.scale[1] * inner.scale[1]},
+          outer.apply(inner.offset)};
+}
+
+std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene, MaterialId material) {
+  const RawMember* const member =
+      material == no_material ? nullptr : find_member_of(scene[material]);
+  thread_local simdjson::dom::parser parser;
+  simdjson::dom::object object;
+  std::uint64_t index = 0;
+  if (member == nullptr || parser.parse(member->json).get(object) != simdjson::SUCCESS ||
+      object["index"].get(index) != simdjson::SUCCESS || index >= scene.textures.size()) {
+    return std::nullopt;
+  }
+  LightmapExtension out;
+  out.texture = make_id<TextureId>(index);
+  std::uint64_t set = 0;
+  if (object["texCoord"].get(set) == simdjson::SUCCESS) {
+    out.uv_set = static_cast<std::uint32_t>(std::min<std::uint64_t>(set, no_index));
+  }
+  simdjson::dom::object transform;
+  if (object["extensions"]["KHR_texture_transform"].get(transform) == simdjson::SUCCESS) {
+    read_transform(transform, out);
+  }
+  return out;
+}
+
+Material make_relit(const Scene& scene, MaterialId material, TextureId texture) {
+  Material out = scene[material];
+  const auto was = find_lightmap_extension(scene, material);
+  for (RawMember& extension : out.extra.ensure().extensions) {
+    if (extension.name == lightmap_extension) {
+      std::string json = put_member(extension.json, "extensions", "");
+      json = put_member(json, "texCoord", std::to_string(was ? was->uv_set : 0));
+      extension.json = put_member(json, "index", std::to_string(to_index(texture)));
+    }
+  }
+  return out;
+}
+
+std::string name_lightmap_page(ImageId image) { return fmt::format("image {}", to_index(image)); }
+
+bool is_lit_by_material(const Scene& scene,
+                        const Node& node,
+                        const Primitive& primitive,
+                        const std::string& key) {
+  return find_lightmap_extension(scene, primitive.material) &&
+         find_lightmap(scene, node, primitive, key).empty();
+}
+
+std::string find_lightmap_page(const Scene& scene,
+                               const Node& node,
+                               const Primitive& primitive,
+                               const std::string& key) {
+  std::string page = find_lightmap(scene, node, primitive, key);
+  if (page.empty()) {
+    const auto extension = find_lightmap_extension(scene, primitive.material);
+    const ImageId image = extension ? find_image(scene, extension->texture) : no_image;
+    page = image == no_image ? page : name_lightmap_page(image);
+  }
+  return page;
+}
+
+}  // namespace wakuzume
