@@ -235,7 +235,7 @@ TEST(LightmapJobs, GiveKeptDrawsUvsOfTheirOwnWhereNoKeyIsSet) {
   job.settings.propose.blended = Blended::keep;
   job.settings.survey.keep_nodes = {"/part_1"};
   job.settings.lightmaps.source_page_px = 32;
-  for (const char* key : {"", "place"}) {
+  for (const char* key : {"", "place", default_lightmap_transform_key}) {
     job.settings.survey.lightmap_transform_key = key;
     const auto made = run_job(lit.scene, job, tools);
     ASSERT_TRUE(made) << to_string(made.error());
@@ -246,7 +246,7 @@ TEST(LightmapJobs, GiveKeptDrawsUvsOfTheirOwnWhereNoKeyIsSet) {
         << "what is left alone stays on its page";
     const Node& kept = made->after.nodes[0];
     const bool told = kept.extra->extras.find("\"place\":[") != std::string::npos;
-    EXPECT_EQ(told, key[0] != '\0') << kept.extra->extras;
+    EXPECT_EQ(told, key == std::string("place")) << kept.extra->extras;
     EXPECT_TRUE(made->built.lightmaps.empty()) << "there were no pictures";
   }
 }
@@ -454,6 +454,42 @@ TEST(LightmapFindings, TellWhatKeepsApartOverlapsOrCanNotBeLookedUp) {
   lit.scene.nodes[2].extra.ensure().extras = R"({"lightmap":2,"lightmap_place":[1,1,0.5,0]})";
   EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_wrong), (Cost{1, 0}));
   EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_outside), (Cost{1, 0}));
+}
+
+TEST(LightmapJobs, PutPicturesOfTheSceneIntoTheResult) {
+  test::LitScene lit = test::make_lit_scene({.draws = 40});
+  for (std::size_t p = 0; p < 4; ++p) {
+    Image image;
+    image.name = "lightmap_" + std::to_string(p);
+    image.mime_type = "image/png";
+    TexelGrid grid = lit.grids[p];
+    grid.format = "image/png rgba 8";
+    image.bytes = make_bytes(*pack_texels(grid));
+    lit.scene.images.push_back(std::move(image));
+  }
+  lit.scene.textures.emplace_back().image = ImageId{2};
+  Job job = make_job(lit);
+  const auto made = run_job(lit.scene, job, {.codec = codec()});
+  ASSERT_TRUE(made) << to_string(made.error());
+  EXPECT_TRUE(made->verdict.passed);
+  ASSERT_EQ(made->after.images.size(), 1U) << "pages that nothing is on any more are gone";
+  EXPECT_EQ(made->after.images[0].name, "lightmap_4");
+  ASSERT_EQ(made->after.textures.size(), 1U);
+  EXPECT_EQ(made->after.textures[0].image, ImageId{0});
+  EXPECT_EQ(unpack_texels(encoded_bytes(made->after, ImageId{0}))->size,
+            made->built.ledger.lightmaps.joined[0].size);
+  const auto whole = put_back(lit.scene, made->built.ledger, made->after, {.everything = true});
+  ASSERT_TRUE(whole) << to_string(whole.error());
+  EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(lit.scene));
+  // A draw that is on its own page again has its picture again.
+  const auto part = put_back(lit.scene, made->built.ledger, made->after, {.nodes = {"/part_0"}});
+  ASSERT_TRUE(part) << to_string(part.error());
+  std::set<std::string> names;
+  for (const Image& image : part->scene.images) {
+    names.insert(image.name);
+    EXPECT_GT(encoded_bytes(part->scene, ImageId{0}).size(), 0U);
+  }
+  EXPECT_EQ(names, (std::set<std::string>{"lightmap_0", "lightmap_4"}));
 }
 
 TEST(LightmapJobs, KeepPagesByDefault) {

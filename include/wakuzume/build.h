@@ -94,7 +94,7 @@ struct Ledger {
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
   std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
-  std::string lightmap_transform_key{};   ///< the same
+  std::string lightmap_transform_key{};   ///< the same; of a result own_transform_key is none
   std::uint32_t lightmap_uv_set = 1;      ///< the same
   std::vector<TakenBack> taken_back;      ///< as the plan has it
   std::vector<LedgerRow> rows;            ///< one a source draw, in draw order

@@ -26,6 +26,8 @@ namespace wakuzume {
 /// What becomes of a node whose animation holds it in the place where it stands anyway.
 enum class ConstantTracks : std::uint8_t { may_move, stand_still };
 
+inline constexpr const char* default_lightmap_transform_key = "lightmap_transform";
+
 /// The rules that read meaning from a scene. Globs match a whole node path; `*` crosses slashes.
 struct SurveySettings {
   /// Nodes that may move, with all below them. \default none
@@ -44,8 +46,9 @@ struct SurveySettings {
   /// Where there is none, the material's MOZ_lightmap counts. \default "lightmap"
   std::string lightmap_key = "lightmap";
   /// Key in the same extras for where UVs are on that page: four numbers, a scale along u and v and
-  /// an offset. The first that has it counts. \default none: meshes have UVs of the page itself
-  std::string lightmap_transform_key{};
+  /// an offset. The first that has it counts; without it UVs are of the page itself.
+  /// \default "lightmap_transform", which counts as set where some draw has it
+  std::string lightmap_transform_key = default_lightmap_transform_key;
   /// UV set that lightmaps are looked up in. \range [0, 15]
   std::uint32_t lightmap_uv_set = 1;
   /// Key in the extras of a node whose value says what is loaded together; holds for all below that

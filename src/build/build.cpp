@@ -99,6 +99,9 @@ class Builder {
     if (drops) {
       drop_unshown(*settings_.origin, built_);
     }
+    if (plan_.lightmaps.joins() && ledger.source_copy.first_node == no_node) {
+      drop_left_pages(plan_.lightmaps, built_);
+    }
     for (const auto& [node, name] : asset_nodes_) {
       const NodeId id = ledger.results[node].node;
       built_.assets.push_back({name, make_asset_scene(built_.scene, id, built_.scene[id].name)});

@@ -3,9 +3,12 @@
 #include "build/looks.h"
 
 #include <algorithm>
+#include <set>
+#include <string>
 
 #include "rework/compact.h"
 #include "rework/use_marks.h"
+#include "survey/lightmaps.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -85,13 +88,11 @@ std::vector<Id> make_same(std::size_t count) {
   return same;
 }
 
-}  // namespace
-
-LookNumbers drop_looks(const Scene& origin, Scene& built) {
+/// Removes what was used before and is not now.
+LookNumbers drop_unused(const LookUse& before, Scene& built) {
   if (has_hidden_references(built) || !find_referring_extension(built).empty()) {
     return {make_same<MaterialId>(built.materials.size()), make_same<ImageId>(built.images.size())};
   }
-  const LookUse before = mark_looks(origin);
   const LookUse now = mark_looks(built);
   LookNumbers numbers;
   numbers.materials = remove_unused(built.materials, before.materials, now.materials);
@@ -131,6 +132,54 @@ LookNumbers drop_looks(const Scene& origin, Scene& built) {
   return numbers;
 }
 
+}  // namespace
+
+LookNumbers drop_looks(const Scene& origin, Scene& built) {
+  return drop_unused(mark_looks(origin), built);
+}
+
+namespace {
+
+void renumber_pages(const LookNumbers& numbers, Ledger& ledger) {
+  for (auto& page : ledger.page_images) {
+    for (ImageId& image : page) {
+      image = image == no_image ? no_image : numbers.images[to_index(image)];
+    }
+  }
+}
+
+}  // namespace
+
+void drop_left_pages(const LightmapPlan& plan, Built& built) {
+  Scene& scene = built.scene;
+  std::set<std::string> pages;
+  for (const Node& node : scene.nodes) {
+    for (const Primitive& primitive :
+         node.mesh == no_mesh ? std::vector<Primitive>{} : scene[node.mesh].primitives) {
+      pages.insert(find_lightmap_page(scene, node, primitive, plan.page_key));
+    }
+  }
+  LookUse left{UseMarks<MaterialId>(scene.materials.size()),
+               UseMarks<TextureId>(scene.textures.size()),
+               UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
+  bool any = false;
+  for (const LightmapPage& page : plan.pages) {
+    if (page.image == no_image || pages.contains(page.name)) {
+      continue;
+    }
+    any = true;
+    left.images(page.image);
+    for (std::size_t t = 0; t < scene.textures.size(); ++t) {
+      if (scene.textures[t].image == page.image) {
+        left.textures(make_id<TextureId>(t));
+      }
+    }
+  }
+  if (any) {
+    renumber_pages(drop_unused(left, scene), built.ledger);
+  }
+}
+
 void drop_unshown(const Scene& origin, Built& built) {
   const LookNumbers numbers = drop_looks(origin, built.scene);
   Ledger& ledger = built.ledger;
@@ -140,11 +189,7 @@ void drop_unshown(const Scene& origin, Built& built) {
       ledger.material_from[to_index(numbers.materials[m])] = make_id<MaterialId>(m);
     }
   }
-  for (auto& page : ledger.page_images) {
-    for (ImageId& image : page) {
-      image = image == no_image ? no_image : numbers.images[to_index(image)];
-    }
-  }
+  renumber_pages(numbers, ledger);
 }
 
 }  // namespace wakuzume

@@ -21,7 +21,11 @@ struct LookNumbers {
 /// \pre the first materials, textures, samplers and images of `built` are those of `origin`
 LookNumbers drop_looks(const Scene& origin, Scene& built);
 
-/// The same for what a build made, with the numbers that its ledger then has to tell.
+/// Images of lightmap pages that nothing is on any more, with the textures that show them and that
+/// nothing else uses. The ledger's images get their new numbers.
+void drop_left_pages(const LightmapPlan& plan, Built& built);
+
+/// The same as drop_looks for what a build made, with the numbers that its ledger then has to tell.
 void drop_unshown(const Scene& origin, Built& built);
 
 }  // namespace wakuzume

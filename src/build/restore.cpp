@@ -272,6 +272,9 @@ class Restorer {
     if (drops) {
       drop_unshown(*origin_, out_);
     }
+    if (before.lightmaps.joins()) {
+      drop_left_pages(before.lightmaps, out_);
+    }
     if (ledger.results.empty()) {
       ledger.left_out.clear();
     }

@@ -294,7 +294,8 @@ Result<Prepared> prepare_for(const Plan& plan,
   Prepared out{std::move(*source), {}, {}, plan.split, lightmaps, routes, {}};
   SurveySettings rules = plan.survey_settings;
   if (join_anew) {
-    rules.lightmap_transform_key = plan.lightmaps.transform_key;
+    const std::string& key = plan.lightmaps.transform_key;
+    rules.lightmap_transform_key = key.empty() ? default_lightmap_transform_key : key;
   }
   if (auto surveyed = survey_source(out, rules, run); !surveyed) {
     return Failure(surveyed.error());

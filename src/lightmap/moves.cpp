@@ -29,7 +29,10 @@ class MoveFinder {
       : scene_(scene), survey_(survey) {
     out_.settings = settings;
     out_.page_key = survey.settings.lightmap_key;
-    out_.transform_key = survey.settings.lightmap_transform_key;
+    const std::string& key = survey.settings.lightmap_transform_key;
+    // Engines of scenes that never use the default know nothing of it.
+    const bool used = key != default_lightmap_transform_key || survey.lightmap_places.size() > 1;
+    out_.transform_key = used ? key : std::string();
     out_.uv_set = survey.settings.lightmap_uv_set;
   }
 
