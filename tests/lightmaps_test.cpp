@@ -16,6 +16,7 @@
 #include "wakuzume/io.h"
 #include "wakuzume/job.h"
 #include "wakuzume/survey.h"
+#include "wakuzume/verify.h"
 
 namespace wakuzume {
 namespace {
@@ -231,6 +232,37 @@ TEST(Lightmaps, FindTheSideOfPagesByTheirUvs) {
     EXPECT_EQ(plan.pages[0].size_from, PageSizeFrom::uvs);
     EXPECT_EQ(plan.pages[0].size, (RectSize{side, side}));
     EXPECT_EQ(plan.joined[0].name, "joined_0") << "where pages have names";
+  }
+}
+
+TEST(VerifyLightmaps, RejectsWhatIsOffByATexelAndNothingRight) {
+  for (std::uint32_t seed = 0; seed < 40; ++seed) {
+    test::LitSceneSettings settings{.seed = seed, .draws = 30, .by_transform = seed % 2 == 0};
+    settings.odd_sizes = seed % 3 == 0;
+    const LitScene lit = test::make_lit_scene(settings);
+    const LightmapPlan plan = make_plan(lit);
+    ASSERT_TRUE(plan.joins());
+    const auto joined = join_lightmaps(lit.scene, plan);
+    ASSERT_TRUE(joined);
+    const auto check = [&](const LightmapPlan& told) {
+      Verdict verdict;
+      verdict.passed = true;
+      EXPECT_TRUE(verify_lightmaps(lit.scene, joined->scene, told, verdict));
+      EXPECT_GT(verdict.lightmap_lookups, 300U);
+      EXPECT_EQ(verdict.passed, verdict.mismatches.empty());
+      return verdict.mismatches;
+    };
+    EXPECT_TRUE(check(plan).empty()) << "seed " << seed;
+    LightmapPlan shifted = plan;
+    shifted.moves[seed % shifted.moves.size()].x += 1;
+    EXPECT_FALSE(check(shifted).empty()) << "seed " << seed;
+    LightmapPlan cut = plan;
+    cut.moves[0].rect.width -= cut.moves[0].rect.width / 2;
+    EXPECT_FALSE(check(cut).empty()) << "seed " << seed;
+    LightmapPlan stacked = plan;
+    stacked.moves[1].x = stacked.moves[0].x;
+    stacked.moves[1].y = stacked.moves[0].y;
+    EXPECT_FALSE(check(stacked).empty()) << "seed " << seed;
   }
 }
 

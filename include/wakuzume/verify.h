@@ -186,6 +186,7 @@ struct Verdict {
   /// Source draws that another's geometry stands for, vertex by vertex within the tolerance.
   std::uint64_t fitted_draws = 0;
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
+  std::uint64_t lightmap_lookups = 0;             ///< of verify_lightmaps; all found their texel
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
   std::string drawn_by;                           ///< what drew the views; empty: nothing did
   std::vector<ViewCheck> views;                   ///< of verify_views; the worst first
@@ -205,6 +206,18 @@ Result<Verdict> verify(const Scene& before,
                        const Ledger& ledger,
                        const VerifySettings& settings = {},
                        const RunControl& run = {});
+
+/// Looks lightmaps up at places strewn over every draw that moved: the four texels around each, at
+/// every clean mip level, are those that they were, and no two rectangles share a place.
+/// \param before  with its pages apart \param joined  as plans are made for it, which the audit
+///        holds the result against
+/// \error cancelled
+/// \cost 16 places a draw, in parallel
+Result<void> verify_lightmaps(const Scene& before,
+                              const Scene& joined,
+                              const LightmapPlan& plan,
+                              Verdict& verdict,
+                              const RunControl& run = {});
 
 /// Holds a repainted scene against the one before, material by material: at places strewn over its
 /// draws all channels are looked up in both, by what each material says and nothing else, and

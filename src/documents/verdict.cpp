@@ -149,6 +149,9 @@ std::string to_json(const Verdict& verdict) {
   out.member("elements_checked", verdict.elements_checked);
   out.member("largest_position_error_m", verdict.largest_position_error_m);
   out.member("fitted_draws", verdict.fitted_draws);
+  if (verdict.lightmap_lookups > 0) {
+    out.member("lightmap_lookups", verdict.lightmap_lookups);
+  }
   if (!verdict.looks.empty()) {
     out.begin_array("looks");
     for (const LookCheck& check : verdict.looks) {

@@ -29,6 +29,14 @@ Result<Verdict> audit(const Source& source,
   give_pages(ledger.page_images, pages, after);
   verdict->before = count_totals(source.before_sharing());
   verdict->after = count_totals(after);
+  if (source.unjoined) {
+    // Materials that were shared since have no part in where lightmaps are looked up.
+    const Scene& joined = source.origin ? *source.origin : source.scene;
+    if (auto done = verify_lightmaps(*source.unjoined, joined, ledger.lightmaps, *verdict, run);
+        !done) {
+      return Failure(done.error());
+    }
+  }
   if (!source.origin) {
     return verdict;
   }
