@@ -357,5 +357,34 @@ TEST(Families, AreTheSameForTheSameGeometryHoweverStored) {
   EXPECT_NE(family(0), family(3));
 }
 
+TEST(LadderOfLightmaps, JoinsPagesAndLeavesWhatHasNoneByItself) {
+  test::SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  const MaterialId glass = builder.add_material("glass", AlphaMode::blend);
+  const auto add = [&](const test::MeshData& data, MaterialId material, double x,
+                       const char* page) {
+    const NodeId node =
+        builder.add_node("part", builder.add_mesh("part", data, material), test::at(x));
+    builder.set_extras(node, page);
+  };
+  const char* const pages[] = {R"({"lightmap":0})", R"({"lightmap":1})", R"({"lightmap":2})"};
+  for (int i = 0; i < 6; ++i) {
+    add(test::make_tetrahedron(), stone, 4.0 * i, pages[i % 3]);
+  }
+  add(test::make_tetrahedron(), stone, 40, "{}");
+  add(test::make_tetrahedron(), stone, 44, "{}");
+  // Panes in one plane have an order together, once they are on one page.
+  add(test::make_square(), glass, 60, pages[0]);
+  add(test::make_square(), glass, 62, pages[1]);
+  const Scene scene = builder.finish();
+  const Survey found = *survey(scene);
+  const Ladder ladder = ladder_of(scene, found, {Viewpoint{}});
+  EXPECT_EQ(ladder[Rung::merging].draws, 4U + 2U) << "three pages, none, and two panes";
+  EXPECT_EQ(ladder[Rung::ordering].draws, 6U);
+  EXPECT_EQ(ladder[Rung::joining].draws, 3U) << "lit, not lit, and panes";
+  EXPECT_EQ(ladder[Rung::blending].draws, 3U);
+  EXPECT_EQ(ladder[Rung::floor].draws, 2U);
+}
+
 }  // namespace
 }  // namespace wakuzume

@@ -154,10 +154,15 @@ TEST_F(ToolResults, SaysWhatOtherOptionsWouldSaveWhereTheyWould) {
   ASSERT_NE(next, std::string::npos) << out;
   EXPECT_NE(out.find("  --materials fewest_draws", next), std::string::npos);
   EXPECT_NE(out.find("  and --blended proved", next), std::string::npos);
-  // Who has taken both hears no more of it.
-  const std::string all = run({"run", path("s.glb"), "--settings", path("a.toml"), "--materials",
-                               "fewest_draws", "--blended", "merge", "-o", path("all")});
+  EXPECT_NE(out.find("  and --lightmaps join", next), std::string::npos);
+  // Who has taken all of them hears no more of it.
+  const std::string all =
+      run({"run", path("s.glb"), "--settings", path("a.toml"), "--materials", "fewest_draws",
+           "--blended", "merge", "--lightmaps", "join", "-o", path("all")});
   EXPECT_EQ(all.find("Next, from"), std::string::npos);
+  EXPECT_NE(all.find("Lightmap pages joined"), std::string::npos);
+  EXPECT_NE(all.find(" lookups of lightmaps read the texels that they read before"),
+            std::string::npos);
 }
 
 TEST_F(ToolResults, RefusesALedgerWhoseCarriedSourceIsNotThere) {

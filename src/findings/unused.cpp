@@ -1,9 +1,12 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <algorithm>
+#include <set>
+#include <string>
 
 #include "findings/collector.h"
 #include "survey/draws.h"
+#include "survey/lightmaps.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -97,11 +100,31 @@ std::uint64_t count_image_bytes(const Scene& scene, const std::vector<bool>& use
   return bytes;
 }
 
+/// Engines find pictures of lightmap pages by their names.
+void take_lightmaps(const FindingCollector& all, Reach& reach) {
+  std::set<std::string> names;
+  for (const MergeKey& key : all.survey.keys) {
+    if (!key.lightmap.empty()) {
+      names.insert(name_lightmap_picture(all.settings.lightmap_pictures, key.lightmap));
+    }
+  }
+  for (std::size_t i = 0; i < reach.images.size(); ++i) {
+    reach.images[i] = reach.images[i] || names.contains(all.scene.images[i].name);
+  }
+  for (std::size_t t = 0; t < reach.textures.size(); ++t) {
+    const ImageId image = all.scene.textures[t].image;
+    reach.textures[t] =
+        reach.textures[t] ||
+        (image != no_image && names.contains(all.scene.images[to_index(image)].name));
+  }
+}
+
 }  // namespace
 
 void find_unused(FindingCollector& all) {
   const Scene& scene = all.scene;
-  const Reach reach(scene);
+  Reach reach(scene);
+  take_lightmaps(all, reach);
   const auto add = [&](std::uint64_t count, const char* one, const char* many,
                        const std::string& first, std::uint64_t bytes) {
     if (count == 0) {

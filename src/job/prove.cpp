@@ -100,6 +100,7 @@ Result<Assessment> assess(const Scene& scene,
   AssessSettings settings;
   settings.views = job.settings.views;
   settings.findings = job.settings.findings;
+  settings.findings.lightmap_pictures = job.settings.lightmaps.pictures;
   settings.materials = job.settings.materials;
   settings.budgets = job.settings.budgets;
   settings.tiers = job.settings.tiers;

@@ -14,6 +14,7 @@
 #include "plan/forest.h"
 #include "plan/names.h"
 #include "scene/running.h"
+#include "survey/lightmaps.h"
 
 namespace wakuzume {
 namespace {
@@ -259,7 +260,7 @@ class MoveFinder {
         page.name = fmt::format("{}{}", numbers ? "" : "joined_", ++last);
       } while (taken.contains(page.name));
       if (!page.format.empty()) {
-        const std::string name = name_picture(out_.settings, page.name);
+        const std::string name = name_lightmap_picture(out_.settings.pictures, page.name);
         page.picture = page.embedded ? name : name + find_ending(page.format);
       }
     }

@@ -143,7 +143,7 @@ class PictureFinder {
     LightmapPicture picture;
     picture.page = page;
     Bytes bytes;
-    const std::string name = name_picture(settings_, page);
+    const std::string name = name_lightmap_picture(settings_.pictures, page);
     const auto own = by_material_.find(page);
     if (own != by_material_.end()) {
       picture.image = own->second;
@@ -203,9 +203,10 @@ Result<void> name_joined(LightmapPlan& plan) {
     }
     page.format = formats.empty() ? "" : *formats.begin();
     if (!page.embedded) {
-      page.picture = page.format.empty()
-                         ? ""
-                         : name_picture(plan.settings, page.name) + find_ending(page.format);
+      page.picture =
+          page.format.empty()
+              ? ""
+              : name_lightmap_picture(plan.settings.pictures, page.name) + find_ending(page.format);
     }
   }
   return {};
@@ -230,16 +231,6 @@ void enlarge(std::uint32_t times, LightmapPlan& plan) {
 }
 
 }  // namespace
-
-std::string name_picture(const LightmapSettings& settings, const std::string& page) {
-  std::string out = settings.pictures;
-  constexpr std::string_view word = "{page}";
-  for (std::size_t at = out.find(word); at != std::string::npos;
-       at = out.find(word, at + page.size())) {
-    out.replace(at, word.size(), page);
-  }
-  return out;
-}
 
 std::string find_ending(const std::string& format) {
   return format.starts_with("image/x-exr")          ? ".exr"

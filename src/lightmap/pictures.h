@@ -6,11 +6,9 @@
 
 #include "wakuzume/lightmaps.h"
 
-/// Names of pages' pictures.
+/// Names of files of pages' pictures.
 namespace wakuzume {
 
-/// The pattern filled in, without an ending.
-std::string name_picture(const LightmapSettings& settings, const std::string& page);
 /// ".png", ".hdr" or ".exr". \param format  of a grid
 std::string find_ending(const std::string& format);
 

@@ -152,6 +152,16 @@ Material make_relit(const Scene& scene, MaterialId material, TextureId texture) 
 
 std::string name_lightmap_page(ImageId image) { return fmt::format("image {}", to_index(image)); }
 
+std::string name_lightmap_picture(const std::string& pattern, const std::string& page) {
+  constexpr std::string_view word = "{page}";
+  std::string out = pattern;
+  for (std::size_t at = out.find(word); at != std::string::npos;
+       at = out.find(word, at + page.size())) {
+    out.replace(at, word.size(), page);
+  }
+  return out;
+}
+
 bool is_lit_by_material(const Scene& scene,
                         const Node& node,
                         const Primitive& primitive,

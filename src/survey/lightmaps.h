@@ -46,6 +46,8 @@ std::string find_lightmap_page(const Scene& scene,
                                const Primitive& primitive,
                                const std::string& key);
 std::string name_lightmap_page(ImageId image);
+/// The name of a page's picture. \param pattern  with {page} in it
+std::string name_lightmap_picture(const std::string& pattern, const std::string& page);
 /// Its page is that of the extension, as extras name none.
 bool is_lit_by_material(const Scene& scene,
                         const Node& node,
