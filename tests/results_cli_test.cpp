@@ -154,7 +154,6 @@ TEST_F(ToolResults, SaysWhatOtherOptionsWouldSaveWhereTheyWould) {
   ASSERT_NE(next, std::string::npos) << out;
   EXPECT_NE(out.find("  --materials fewest_draws", next), std::string::npos);
   EXPECT_NE(out.find("  and --blended proved", next), std::string::npos);
-  EXPECT_NE(out.find("  and --lightmaps join", next), std::string::npos);
   // Who has taken all of them hears no more of it.
   const std::string all =
       run({"run", path("s.glb"), "--settings", path("a.toml"), "--materials", "fewest_draws",
