@@ -492,6 +492,50 @@ TEST(LightmapJobs, PutPicturesOfTheSceneIntoTheResult) {
   EXPECT_EQ(names, (std::set<std::string>{"lightmap_0", "lightmap_4"}));
 }
 
+/// Whatever else a scene holds: modes, strips, several primitives, mirrored and animated parts.
+TEST(LightmapJobs, JoinThePagesOfRandomScenes) {
+  std::size_t moved = 0;
+  for (std::uint32_t seed = 0; seed < 60; ++seed) {
+    const Scene scene = test::make_random_scene(seed, 60);
+    Job job = make_job({});
+    job.settings.lightmaps.source_page_px = 32U << seed % 4;
+    job.settings.propose.repeats = seed % 2 == 0 ? Repeats::by_cost : Repeats::only;
+    if (seed % 3 == 0) {
+      job.settings.survey.lightmap_transform_key = "place";
+    }
+    const auto made = run_job(scene, job, {.codec = codec()});
+    ASSERT_TRUE(made) << "seed " << seed << ": " << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed)
+        << "seed " << seed << ": "
+        << (made->verdict.mismatches.empty() ? "" : made->verdict.mismatches[0].what);
+    const LightmapPlan& plan = made->built.ledger.lightmaps;
+    for (const LightmapMove& move : plan.moves) {
+      moved += move.draws.size();
+    }
+    if (!plan.joins()) {
+      continue;
+    }
+    const auto whole = put_back(scene, made->built.ledger, made->after, {.everything = true});
+    ASSERT_TRUE(whole) << to_string(whole.error());
+    EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(scene)) << "seed " << seed;
+    // Some of what moved comes back, the rest stays proved.
+    const DrawRef some = plan.moves[0].draws[0];
+    const auto part = put_back(scene, made->built.ledger, made->after,
+                               {.nodes = {make_node_path(scene, some.node)}});
+    if (!part) {
+      EXPECT_EQ(part.error().code, ErrorCode::bad_setting) << "it is kept as it is";
+      continue;
+    }
+    const auto source =
+        make_source(scene, part->ledger.split, part->ledger.lightmaps, part->ledger.routes);
+    ASSERT_TRUE(source);
+    const auto proved = prove(*source, part->ledger, part->scene, job, {.codec = codec()});
+    ASSERT_TRUE(proved) << to_string(proved.error());
+    EXPECT_TRUE(proved->passed) << "seed " << seed;
+  }
+  EXPECT_GT(moved, 100U);
+}
+
 TEST(LightmapJobs, KeepPagesByDefault) {
   const test::LitScene lit = test::make_lit_scene({.draws = 40});
   Job job = make_job(lit);

@@ -1,5 +1,7 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include "survey/lightmaps.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -9,7 +11,6 @@
 
 #include "findings/collector.h"
 #include "scene/running.h"
-#include "survey/lightmaps.h"
 
 namespace wakuzume {
 namespace {
@@ -207,8 +208,9 @@ class LightmapFinder {
     std::sort(draws.begin(), draws.end());
     if (apart > 0) {
       add(FindingCode::lightmap_pages_small, Severity::costly, std::move(draws), apart,
-          fmt::format("{} lightmap pages keep apart what else agrees", pages.size()),
+          "they keep apart what else agrees",
           "--lightmaps join puts them onto large ones, texel by texel as they are");
+      all_.found.back().subject = count_of(pages.size(), "lightmap page", "lightmap pages");
     }
   }
 
