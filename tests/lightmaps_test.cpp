@@ -200,6 +200,27 @@ TEST(Lightmaps, StayWhereUvsLeaveThePageOrAreMissing) {
       << "a number after all that there are";
 }
 
+TEST(Lightmaps, LeaveUvsAloneThatAnotherTextureIsLookedUpIn) {
+  LitScene lit = test::make_lit_scene({.draws = 24, .materials = 3});
+  lit.scene.images.emplace_back();
+  lit.scene.textures.emplace_back().image = ImageId{0};
+  lit.scene.materials[0].occlusion_texture.texture = TextureId{0};
+  lit.scene.materials[0].occlusion_texture.texcoord = 1;
+  lit.scene.materials[1].extra.ensure().extensions.push_back(
+      {"KHR_materials_sheen", R"({"sheenColorTexture":{"index":0,"texCoord":1}})"});
+  lit.scene.materials[2].base_color_texture.texture = TextureId{0};
+  const LightmapPlan plan = make_plan(lit);
+  std::size_t moved = 0;
+  for (const LightmapMove& move : plan.moves) {
+    for (const DrawRef& draw : move.draws) {
+      EXPECT_EQ(primitive_of(lit.scene, draw).material, MaterialId{2});
+      ++moved;
+    }
+  }
+  EXPECT_GT(moved, 0U);
+  EXPECT_NE(plan.left_as.front().find("another texture in the same UV set"), std::string::npos);
+}
+
 TEST(Lightmaps, FindTheSideOfPagesByTheirUvs) {
   for (const std::uint32_t side : {64U, 128U, 512U}) {
     test::LitSceneSettings settings;

@@ -150,6 +150,52 @@ Material make_relit(const Scene& scene, MaterialId material, TextureId texture) 
   return out;
 }
 
+namespace {
+
+/// Some texture of an extension names this set.
+bool names_uv_set(simdjson::dom::element value, std::uint64_t uv_set) {
+  simdjson::dom::object object;
+  if (value.get(object) != simdjson::SUCCESS) {
+    return false;
+  }
+  std::uint64_t index = 0;
+  std::uint64_t set = 0;
+  if (object["index"].get(index) == simdjson::SUCCESS) {
+    const bool told = object["texCoord"].get(set) == simdjson::SUCCESS;
+    return (told ? set : 0) == uv_set;
+  }
+  return std::any_of(object.begin(), object.end(), [&](const simdjson::dom::key_value_pair& field) {
+    return names_uv_set(field.value, uv_set);
+  });
+}
+
+}  // namespace
+
+bool looks_up_uv_set(const Scene& scene, MaterialId id, std::uint32_t uv_set) {
+  if (id == no_material) {
+    return false;
+  }
+  const Material& material = scene[id];
+  const auto slots = list_slots(material);
+  if (std::any_of(slots.begin(), slots.end(), [&](const TextureSlot* slot) {
+        return slot->texture != no_texture && find_uv_set(*slot) == uv_set;
+      })) {
+    return true;
+  }
+  thread_local simdjson::dom::parser parser;
+  for (const Boxed<Extra>* extra : {&material.extra, &material.pbr_extra}) {
+    for (const RawMember& extension : *extra ? (*extra)->extensions : std::vector<RawMember>{}) {
+      simdjson::dom::element value;
+      if (extension.name != lightmap_extension &&
+          parser.parse(extension.json).get(value) == simdjson::SUCCESS &&
+          names_uv_set(value, uv_set)) {
+        return true;
+      }
+    }
+  }
+  return false;
+}
+
 std::string name_lightmap_page(ImageId image) { return fmt::format("image {}", to_index(image)); }
 
 std::string name_lightmap_picture(const std::string& pattern, const std::string& page) {

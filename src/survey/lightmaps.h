@@ -40,6 +40,10 @@ std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene, Mat
 /// \pre it has the extension
 Material make_relit(const Scene& scene, MaterialId material, TextureId texture);
 
+/// A texture of the material, other than its lightmap, is looked up in this UV set too, so far as
+/// its extensions can be read: moved UVs would move it as well.
+bool looks_up_uv_set(const Scene& scene, MaterialId material, std::uint32_t uv_set);
+
 /// The page of what a node shows: by extras, else by its material's extension: "image 7".
 std::string find_lightmap_page(const Scene& scene,
                                const Node& node,
