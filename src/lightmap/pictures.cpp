@@ -305,17 +305,30 @@ Result<LightmapPlan> find_pictures_again(const Scene& scene,
 
 void move_texels(const TexelGrid& from, const LightmapMove& move, TexelGrid& to) {
   const std::size_t bytes = from.texel_bytes;
-  const auto width = static_cast<std::size_t>(move.rect.width);
-  std::vector<std::size_t> columns(width);
-  for (std::size_t x = 0; x < width; ++x) {
-    columns[x] = mirror(move.rect.x + static_cast<std::int64_t>(x), from.size.width_px) * bytes;
-  }
-  for (std::size_t y = 0; y < static_cast<std::size_t>(move.rect.height); ++y) {
-    const std::size_t row = mirror(move.rect.y + static_cast<std::int64_t>(y), from.size.height_px);
+  const std::int64_t width = move.rect.width;
+  // What lies within the page goes as it stands, the rest texel by texel.
+  const std::int64_t first = std::clamp<std::int64_t>(-move.rect.x, 0, width);
+  const std::int64_t last =
+      std::clamp<std::int64_t>(std::int64_t{from.size.width_px} - move.rect.x, first, width);
+  for (std::int64_t y = 0; y < move.rect.height; ++y) {
+    const std::size_t row = mirror(move.rect.y + y, from.size.height_px);
     const std::byte* const in = &from.texels[row * from.size.width_px * bytes];
-    std::byte* const out = &to.texels[((move.y + y) * to.size.width_px + move.x) * bytes];
-    for (std::size_t x = 0; x < width; ++x) {
-      std::memcpy(out + x * bytes, in + columns[x], bytes);
+    const std::size_t out_row = static_cast<std::size_t>(y) + move.y;
+    std::byte* const out = &to.texels[(out_row * to.size.width_px + move.x) * bytes];
+    const auto copy_one = [&](std::int64_t x) {
+      std::memcpy(out + static_cast<std::size_t>(x) * bytes,
+                  in + mirror(move.rect.x + x, from.size.width_px) * bytes, bytes);
+    };
+    for (std::int64_t x = 0; x < first; ++x) {
+      copy_one(x);
+    }
+    if (first < last) {
+      std::memcpy(out + static_cast<std::size_t>(first) * bytes,
+                  in + static_cast<std::size_t>(move.rect.x + first) * bytes,
+                  static_cast<std::size_t>(last - first) * bytes);
+    }
+    for (std::int64_t x = last; x < width; ++x) {
+      copy_one(x);
     }
   }
 }
