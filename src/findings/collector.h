@@ -26,6 +26,13 @@ class FindingCollector {
                    const RunControl& run_in);
 
   void add(Finding finding) { found.push_back(std::move(finding)); }
+  /// One finding for many draws, named after the first; nothing when there are none.
+  void add_for_draws(FindingCode code,
+                     Severity severity,
+                     std::vector<DrawId> draws,
+                     std::uint64_t draw_cost,
+                     const std::string& what,
+                     const std::string& remedy);
 
   [[nodiscard]] std::string name_of(MaterialId material) const;
   [[nodiscard]] std::string name_of(MeshId mesh) const;

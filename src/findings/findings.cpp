@@ -70,6 +70,29 @@ FindingCollector::FindingCollector(const Scene& scene_in,
   }
 }
 
+void FindingCollector::add_for_draws(FindingCode code,
+                                     Severity severity,
+                                     std::vector<DrawId> draws,
+                                     std::uint64_t draw_cost,
+                                     const std::string& what,
+                                     const std::string& remedy) {
+  if (draws.empty()) {
+    return;
+  }
+  Finding finding;
+  finding.code = code;
+  finding.severity = severity;
+  finding.subject = make_node_path(scene, survey[draws.front()].node);
+  if (draws.size() > 1) {
+    finding.subject += fmt::format(" and {}", count_of(draws.size() - 1, "other", "others"));
+  }
+  finding.what = what;
+  finding.remedy = remedy;
+  finding.draws = std::move(draws);
+  finding.draw_cost = draw_cost;
+  add(std::move(finding));
+}
+
 std::string FindingCollector::name_of(MaterialId id) const {
   if (to_index(id) >= scene.materials.size()) {
     return "the default material";

@@ -74,10 +74,12 @@ class LightmapFinder {
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
       look_at(make_id<DrawId>(d));
     }
-    add(FindingCode::lightmap_wrong, Severity::serious, std::move(wrong_), 0,
+    all_.add_for_draws(
+        FindingCode::lightmap_wrong, Severity::serious, std::move(wrong_), 0,
         fmt::format("lit by a page, and UV set {} or the place on the page can't be read", set_),
         "give them UVs of their own for the lightmap, and four numbers for their place");
-    add(FindingCode::lightmap_outside, Severity::costly, std::move(outside_), 0,
+    all_.add_for_draws(
+        FindingCode::lightmap_outside, Severity::costly, std::move(outside_), 0,
         "UVs lie outside of the lightmap page",
         "light them anew, or name no page for what has none; they can't leave their page");
     find_overlaps();
@@ -85,29 +87,6 @@ class LightmapFinder {
   }
 
  private:
-  void add(FindingCode code,
-           Severity severity,
-           std::vector<DrawId> draws,
-           std::uint64_t draw_cost,
-           const std::string& what,
-           const std::string& remedy) {
-    if (draws.empty()) {
-      return;
-    }
-    Finding finding;
-    finding.code = code;
-    finding.severity = severity;
-    finding.subject = make_node_path(scene_, survey_[draws.front()].node);
-    if (draws.size() > 1) {
-      finding.subject += fmt::format(" and {}", count_of(draws.size() - 1, "other", "others"));
-    }
-    finding.what = what;
-    finding.remedy = remedy;
-    finding.draws = std::move(draws);
-    finding.draw_cost = draw_cost;
-    all_.add(std::move(finding));
-  }
-
   /// Sorts lit draws into those with a fault and those on pages.
   void look_at(DrawId id) {
     constexpr double slack = 1e-3;
@@ -156,7 +135,8 @@ class LightmapFinder {
       all.insert(all.end(), draws.begin(), draws.end());
     }
     std::sort(all.begin(), all.end());
-    add(FindingCode::lightmap_overlap, Severity::minor, std::move(all), 0,
+    all_.add_for_draws(
+        FindingCode::lightmap_overlap, Severity::minor, std::move(all), 0,
         "their charts lie over those of other draws on the lightmap page",
         "right where copies are lit alike; else pack the charts and light them anew");
   }
@@ -207,9 +187,9 @@ class LightmapFinder {
     }
     std::sort(draws.begin(), draws.end());
     if (apart > 0) {
-      add(FindingCode::lightmap_pages_small, Severity::costly, std::move(draws), apart,
-          "they keep apart what else agrees",
-          "--lightmaps join puts them onto large ones, texel by texel as they are");
+      all_.add_for_draws(FindingCode::lightmap_pages_small, Severity::costly, std::move(draws),
+                         apart, "they keep apart what else agrees",
+                         "--lightmaps join puts them onto large ones, texel by texel as they are");
       all_.found.back().subject = count_of(pages.size(), "lightmap page", "lightmap pages");
     }
   }

@@ -43,30 +43,6 @@ class NodeFinder {
   }
 
  private:
-  /// One finding for many draws; nothing when there are none.
-  void add(FindingCode code,
-           Severity severity,
-           std::vector<DrawId> draws,
-           std::uint64_t draw_cost,
-           const std::string& what,
-           const std::string& remedy) {
-    if (draws.empty()) {
-      return;
-    }
-    Finding finding;
-    finding.code = code;
-    finding.severity = severity;
-    finding.subject = make_node_path(scene_, survey_[draws.front()].node);
-    if (draws.size() > 1) {
-      finding.subject += fmt::format(" and {}", count_of(draws.size() - 1, "other", "others"));
-    }
-    finding.what = what;
-    finding.remedy = remedy;
-    finding.draws = std::move(draws);
-    finding.draw_cost = draw_cost;
-    all_.add(std::move(finding));
-  }
-
   /// Marks every draw with what `look` sees in it, side by side.
   template <class Look>
   std::vector<std::uint8_t> mark_draws(const Look& look) const {
@@ -109,16 +85,19 @@ class NodeFinder {
     });
     std::vector<DrawId> not_finite = list_marked(marks, broken);
     const std::uint64_t count = not_finite.size();
-    add(FindingCode::not_finite, Severity::serious, std::move(not_finite), count,
-        "the transform is NaN or infinite", "mend the node or its parents");
-    add(FindingCode::transform_mirrored, Severity::minor, list_marked(marks, mirrored), 0,
-        "mirrored by the transform, which turns the winding round",
-        "merging turns it back; as instances they need a set of their own");
-    add(FindingCode::transform_sheared, Severity::costly, list_marked(marks, sheared), 0,
-        "sheared, by a rotation below a non-uniform scale",
-        "can be merged but not instanced; apply the parent's scale");
-    add(FindingCode::transform_flattened, Severity::serious, list_marked(marks, flattened), 0,
-        "flattened: an axis has no length", "give the axis a scale, or remove it");
+    all_.add_for_draws(FindingCode::not_finite, Severity::serious, std::move(not_finite), count,
+                       "the transform is NaN or infinite", "mend the node or its parents");
+    all_.add_for_draws(FindingCode::transform_mirrored, Severity::minor,
+                       list_marked(marks, mirrored), 0,
+                       "mirrored by the transform, which turns the winding round",
+                       "merging turns it back; as instances they need a set of their own");
+    all_.add_for_draws(FindingCode::transform_sheared, Severity::costly,
+                       list_marked(marks, sheared), 0,
+                       "sheared, by a rotation below a non-uniform scale",
+                       "can be merged but not instanced; apply the parent's scale");
+    all_.add_for_draws(FindingCode::transform_flattened, Severity::serious,
+                       list_marked(marks, flattened), 0, "flattened: an axis has no length",
+                       "give the axis a scale, or remove it");
   }
 
   /// What draws over each other have in common; that of sets and of what moves is its own.
@@ -158,8 +137,8 @@ class NodeFinder {
     }
     std::sort(again.begin(), again.end());
     const std::uint64_t count = again.size();
-    add(FindingCode::placed_twice, Severity::serious, std::move(again), count,
-        "drawn a second time at the very same place", "delete the copies");
+    all_.add_for_draws(FindingCode::placed_twice, Severity::serious, std::move(again), count,
+                       "drawn a second time at the very same place", "delete the copies");
   }
 
   void find_large() {
@@ -175,7 +154,8 @@ class NodeFinder {
       }
       const std::uint64_t parts = all_.scans[to_index(draw.shape)].separate_parts;
       if (parts >= all_.settings.separate_parts) {
-        add(FindingCode::merged_too_coarsely, Severity::costly, {id}, 0,
+        all_.add_for_draws(
+            FindingCode::merged_too_coarsely, Severity::costly, {id}, 0,
             fmt::format("{} triangles in {} separate parts across {:.3g} m are one draw",
                         draw.triangles, parts, draw.box.largest_extent()),
             "split it by parts or cells, so that what is out of sight is not drawn");
@@ -183,7 +163,8 @@ class NodeFinder {
         large.push_back(id);
       }
     }
-    add(FindingCode::too_large_to_cull, Severity::minor, std::move(large), 0,
+    all_.add_for_draws(
+        FindingCode::too_large_to_cull, Severity::minor, std::move(large), 0,
         fmt::format("across {:.0f} % of the scene or more, with {} triangles or more",
                     100 * all_.settings.large_share, all_.settings.large_triangles),
         "split what can be split: it is drawn in nearly every view");
@@ -201,7 +182,8 @@ class NodeFinder {
         far.push_back(make_id<DrawId>(d));
       }
     }
-    add(FindingCode::far_from_origin, Severity::costly, std::move(far), 0,
+    all_.add_for_draws(
+        FindingCode::far_from_origin, Severity::costly, std::move(far), 0,
         fmt::format("more than {:.0f} m from the origin, where single precision shakes",
                     all_.settings.far_m),
         "move the scene to the origin, or delete what was lost out there");
@@ -241,7 +223,8 @@ class NodeFinder {
     });
     std::vector<DrawId> helpers = list_marked(marks, 1);
     const std::uint64_t count = helpers.size();
-    add(FindingCode::helper_drawn, Severity::costly, std::move(helpers), count,
+    all_.add_for_draws(
+        FindingCode::helper_drawn, Severity::costly, std::move(helpers), count,
         "by its name or alpha a collider or helper that nobody should see, yet drawn",
         "name them in survey.collider_nodes, or mark them in their extras");
   }
