@@ -67,7 +67,7 @@ Exit materials_command(const Options& options) {
   }
   const std::string path =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
-  auto read = command.read_source(path);
+  auto read = command.read(path);
   if (!read) {
     return command.fail(read.error());
   }

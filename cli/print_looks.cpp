@@ -128,8 +128,8 @@ std::string count_sizes(const Pages& pages) {
   }
   std::vector<std::pair<std::size_t, std::string>> list;
   for (const auto& [size, count] : sizes) {
-    list.emplace_back(count, fmt::format("{} x {}", group_digits(size.first),
-                                         group_digits(size.second)));
+    list.emplace_back(count,
+                      fmt::format("{} x {}", group_digits(size.first), group_digits(size.second)));
   }
   std::stable_sort(list.begin(), list.end(),
                    [](const auto& a, const auto& b) { return a.first > b.first; });
@@ -148,7 +148,8 @@ const char* tell_sizes(const LightmapPlan& plan) {
                        [&](const LightmapPage& page) { return page.size_from == from; });
   };
   if (has(PageSizeFrom::guess)) {
-    return "  their pictures are not there, and their size is a guess: set lightmaps.source_page_px\n";
+    return "  their pictures are not there, and their size is a guess: set "
+           "lightmaps.source_page_px\n";
   }
   return has(PageSizeFrom::uvs)
              ? "  their pictures are not there; their size is read off the UVs that lie on texels\n"
@@ -159,8 +160,8 @@ std::string print_lightmaps(const LightmapPlan& plan) {
   if (!plan.joins()) {
     return "";
   }
-  std::string out = fmt::format("Lightmap pages joined\n  {} became {}\n",
-                                count_sizes(plan.pages), count_sizes(plan.joined)) +
+  std::string out = fmt::format("Lightmap pages joined\n  {} became {}\n", count_sizes(plan.pages),
+                                count_sizes(plan.joined)) +
                     tell_sizes(plan);
   for (const std::string& left : plan.left_as) {
     out += "  " + cut(left, page_columns - 2) + "\n";
@@ -229,7 +230,8 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
 }  // namespace
 
 std::string to_text(const Prepared& prepared) {
-  return print_split(prepared) + print_lightmaps(prepared.lightmaps) + print_cutouts(prepared.source.before_sharing(), prepared.routes) +
+  return print_split(prepared) + print_lightmaps(prepared.lightmaps) +
+         print_cutouts(prepared.source.before_sharing(), prepared.routes) +
          print_routes(prepared.source, prepared.routes);
 }
 
@@ -238,7 +240,8 @@ std::string tell_lightmaps(const LightmapPlan& plan, std::size_t files) {
       std::count_if(plan.pages.begin(), plan.pages.end(),
                     [](const LightmapPage& page) { return !page.format.empty(); }));
   return fmt::format("{} of {} have pictures now; {} written beside the result\n",
-                     group_digits(shown), plural(plan.pages.size(), "lightmap page", "lightmap pages"),
+                     group_digits(shown),
+                     plural(plan.pages.size(), "lightmap page", "lightmap pages"),
                      plural(files, "joined one", "joined ones"));
 }
 

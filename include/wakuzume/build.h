@@ -154,7 +154,7 @@ struct Built {
   Ledger ledger;
   std::vector<AssetScene> assets;
   std::vector<LightmapFile> lightmaps;  ///< pictures of joined pages that are files
-  std::vector<Reuse> reuse;  ///< empty without a cache
+  std::vector<Reuse> reuse;             ///< empty without a cache
 };
 
 /// \pre check_scene(scene)

@@ -24,8 +24,9 @@ std::string make_relative(const std::string& scene, const std::string& document)
 /// Where the scene of a document is. \param relative  as the document names it
 std::string find_scene(const std::string& relative, const std::string& document);
 
-/// Writes the scene, its assets, pictures of joined lightmap pages and its ledger, in the order that leaves the least to doubt when
-/// writing is cut short: the ledger names the scene's content, so one of another result is noticed.
+/// Writes the scene, its assets, pictures of joined lightmap pages and its ledger, in the order
+/// that leaves the least to doubt when writing is cut short: the ledger names the scene's content,
+/// so one of another result is noticed.
 class FileDelivery final : public Delivery {
  public:
   /// \param source  of the scene that the result is of

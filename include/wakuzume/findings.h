@@ -99,7 +99,8 @@ struct FindingSettings {
   double far_m = 10'000;
   /// Most vertices of a primitive. \range [3, 4294967294]
   std::uint32_t max_vertices = 65'535;
-  /// Names of pictures of lightmap pages, which engines find by them: as LightmapSettings::pictures.
+  /// Names of pictures of lightmap pages, which engines find by them: as
+  /// LightmapSettings::pictures.
   std::string lightmap_pictures = "lightmap_{page}";
   /// Words in the names of nodes, meshes or materials that mark helpers; any case.
   std::vector<std::string> helper_words{"collider", "collision", "hitbox", "trigger", "occluder"};

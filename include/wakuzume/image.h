@@ -54,8 +54,8 @@ Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
 /// Texels as PNG, Radiance HDR or OpenEXR store them: 8 or 16 bits, floats, halves. What has a
 /// palette, fewer bits or losses (JPEG, WebP) comes as 8 bits that PNG holds.
 /// \param depth  with ImageDepth::sizes no texels
-/// \error bad_image  none of these, or damaged; of OpenEXR also tiles, several parts and subsampling
-/// \error too_large  above the limit
+/// \error bad_image  none of these, or damaged; of OpenEXR also tiles, several parts and
+/// subsampling \error too_large  above the limit
 Result<TexelGrid> unpack_texels(const Bytes& encoded,
                                 ImageDepth depth = ImageDepth::pixels,
                                 const ImageLimits& limits = {});

@@ -202,9 +202,9 @@ struct Refreshed {
 /// \error bad_setting    the result shares no materials and joins no lightmap pages
 /// \error plan_mismatch  more than pictures changed
 Result<Refreshed> refresh_pictures(const Source& source,
-                                              Ledger& ledger,
-                                              Scene& built,
-                                              const JobTools& tools,
-                                              const RunControl& run = {});
+                                   Ledger& ledger,
+                                   Scene& built,
+                                   const JobTools& tools,
+                                   const RunControl& run = {});
 
 }  // namespace wakuzume

@@ -166,6 +166,16 @@ struct Shape {
   std::uint64_t triangles = 0;
   std::uint64_t bytes = 0;  ///< of its streams, whoever else uses them
   std::vector<UvRange> uvs;
+
+  /// Of a UV set; null: it has none.
+  [[nodiscard]] const UvRange* find_uvs(std::uint32_t set) const {
+    for (const UvRange& range : uvs) {
+      if (range.set == set) {
+        return &range;
+      }
+    }
+    return nullptr;
+  }
 };
 
 /// Which rule caught what, where it begins and why.

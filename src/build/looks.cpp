@@ -152,10 +152,16 @@ void renumber_pages(const LookNumbers& numbers, Ledger& ledger) {
 
 void drop_left_pages(const LightmapPlan& plan, Built& built) {
   Scene& scene = built.scene;
+  if (std::none_of(plan.pages.begin(), plan.pages.end(),
+                   [](const LightmapPage& page) { return page.image != no_image; })) {
+    return;
+  }
   std::set<std::string> pages;
   for (const Node& node : scene.nodes) {
-    for (const Primitive& primitive :
-         node.mesh == no_mesh ? std::vector<Primitive>{} : scene[node.mesh].primitives) {
+    if (node.mesh == no_mesh) {
+      continue;
+    }
+    for (const Primitive& primitive : scene[node.mesh].primitives) {
       pages.insert(find_lightmap_page(scene, node, primitive, plan.page_key));
     }
   }

@@ -96,8 +96,8 @@ Result<void> write_lightmaps(std::span<const LightmapFile> files,
                            {}});
     }
     if (std::find(inputs.begin(), inputs.end(), path) != inputs.end()) {
-      return Failure(Error{ErrorCode::cannot_write, "a lightmap would be written over an input",
-                           {path, ""}});
+      return Failure(
+          Error{ErrorCode::cannot_write, "a lightmap would be written over an input", {path, ""}});
     }
     if (auto done = write_text(path, {reinterpret_cast<const char*>(picture.bytes.data().data()),
                                       picture.bytes.size()});

@@ -18,7 +18,9 @@ class LightmapsReader {
   bool read(JsonValue value, const At& at, LightmapPlan& plan) {
     const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "settings") {
-        return read_settings(v, a, plan.settings);
+        return read_settings(in_, v, a, plan.settings, [](auto& settings, const auto& visit) {
+          for_each_lightmap_setting(settings, visit);
+        });
       }
       if (key == "pages") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
@@ -46,17 +48,6 @@ class LightmapsReader {
   }
 
  private:
-  bool read_settings(JsonValue value, const At& at, LightmapSettings& settings) {
-    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return read_setting(in_, key, v, a, [&](const auto& visit) {
-        for_each_lightmap_setting(settings, [&](const char*, std::string_view k, auto& member,
-                                                const Meaning&) { visit(k, member); });
-      });
-    });
-    const auto valid = validate(settings);
-    return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
-  }
-
   bool read_page(JsonValue value, const At& at, LightmapPage& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return key == "name"         ? in_.read(v, a, out.name)
@@ -72,12 +63,12 @@ class LightmapsReader {
 
   bool read_joined(JsonValue value, const At& at, JoinedPage& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return key == "name"   ? in_.read(v, a, out.name)
-             : key == "size" ? read_size(in_, v, a, out.size)
+      return key == "name"       ? in_.read(v, a, out.name)
+             : key == "size"     ? read_size(in_, v, a, out.size)
              : key == "picture"  ? in_.read(v, a, out.picture)
              : key == "format"   ? in_.read(v, a, out.format)
              : key == "embedded" ? in_.read(v, a, out.embedded)
-                             : unknown_member(in_, a);
+                                 : unknown_member(in_, a);
     });
   }
 
@@ -168,16 +159,9 @@ std::string to_json(const LightmapPlan& plan) {
 
 void write_lightmaps(ReadableJsonOut& out, const LightmapPlan& plan) {
   out.begin_object("lightmaps");
-  out.begin_object("settings");
-  for_each_lightmap_setting(plan.settings,
-                            [&](const char*, const char* key, const auto& member, const Meaning&) {
-                              if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
-                                out.member(key, to_text(member));
-                              } else {
-                                out.member_line(key, member);
-                              }
-                            });
-  out.end_object();
+  write_settings(out, plan.settings, [](const auto& settings, const auto& visit) {
+    for_each_lightmap_setting(settings, visit);
+  });
   write_pages(out, plan);
   out.begin_array("moves");
   for (const LightmapMove& move : plan.moves) {

@@ -8,6 +8,7 @@
 
 #include "documents/document.h"
 #include "documents/lightmaps.h"
+#include "documents/read_setting.h"
 #include "documents/routes.h"
 #include "json/out.h"
 #include "settings/fields.h"
@@ -41,11 +42,7 @@ void write_settings(ReadableJsonOut& out, const Plan& plan) {
           out.begin_object(table);
           open = table;
         }
-        if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
-          out.member(key, to_text(member));
-        } else {
-          out.member_line(key, member);
-        }
+        write_setting(out, key, member);
       });
   out.end_object();
   out.end_object();

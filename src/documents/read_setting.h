@@ -14,6 +14,15 @@
 namespace wakuzume {
 
 template <class T>
+void write_setting(ReadableJsonOut& out, const char* key, const T& member) {
+  if constexpr (std::is_enum_v<T>) {
+    out.member(key, to_text(member));
+  } else {
+    out.member_line(key, member);
+  }
+}
+
+template <class T>
 bool read_setting_value(JsonIn& in, JsonValue value, const At& at, T& out) {
   if constexpr (std::is_enum_v<T>) {
     std::string text;
@@ -39,6 +48,30 @@ bool read_setting(
     }
   });
   return known ? good : unknown_member(in, at);
+}
+
+/// The member "settings": those that `list(settings, visit)` lists, as fields.h has them.
+template <class Settings, class List>
+void write_settings(ReadableJsonOut& out, const Settings& settings, const List& list) {
+  out.begin_object("settings");
+  list(settings, [&](const char*, const char* key, const auto& member, const Meaning&) {
+    write_setting(out, key, member);
+  });
+  out.end_object();
+}
+
+template <class Settings, class List>
+bool read_settings(
+    JsonIn& in, JsonValue value, const At& at, Settings& settings, const List& list) {
+  const bool good = in.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    return read_setting(in, key, v, a, [&](const auto& visit) {
+      list(settings, [&](const char*, std::string_view k, auto& member, const Meaning&) {
+        visit(k, member);
+      });
+    });
+  });
+  const auto valid = validate(settings);
+  return good && (valid || in.fail(ErrorCode::bad_setting, at, valid.error().message));
 }
 
 }  // namespace wakuzume

@@ -12,19 +12,6 @@
 namespace wakuzume {
 namespace {
 
-void write_settings(ReadableJsonOut& out, const MaterialSettings& settings) {
-  out.begin_object("settings");
-  for_each_material_setting(settings,
-                            [&](const char*, const char* key, const auto& member, const Meaning&) {
-                              if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(member)>>) {
-                                out.member(key, to_text(member));
-                              } else {
-                                out.member_line(key, member);
-                              }
-                            });
-  out.end_object();
-}
-
 void write_route(ReadableJsonOut& out, const MaterialRoute& route) {
   JsonOut line;
   line.begin_object();
@@ -154,7 +141,9 @@ class RoutesReader {
   bool read(JsonValue value, const At& at, RoutePlan& routes) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "settings") {
-        return read_settings(v, a, routes.settings);
+        return read_settings(in_, v, a, routes.settings, [](auto& settings, const auto& visit) {
+          for_each_material_setting(settings, visit);
+        });
       }
       if (key == "routes") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
@@ -190,17 +179,6 @@ class RoutesReader {
   }
 
  private:
-  bool read_settings(JsonValue value, const At& at, MaterialSettings& settings) {
-    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
-      return read_setting(in_, key, v, a, [&](const auto& visit) {
-        for_each_material_setting(settings, [&](const char*, std::string_view k, auto& member,
-                                                const Meaning&) { visit(k, member); });
-      });
-    });
-    const auto valid = validate(settings);
-    return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
-  }
-
   bool read_route(JsonValue value, const At& at, MaterialRoute& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return key == "material"                 ? in_.read(v, a, out.material)
@@ -335,7 +313,9 @@ class RoutesReader {
 
 void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
   out.begin_object("materials");
-  write_settings(out, routes.settings);
+  write_settings(out, routes.settings, [](const auto& settings, const auto& visit) {
+    for_each_material_setting(settings, visit);
+  });
   if (!routes.cutouts.empty()) {
     write_cutouts(out, routes.cutouts);
   }

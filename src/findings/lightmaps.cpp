@@ -96,12 +96,11 @@ class LightmapFinder {
       return;
     }
     const Shape& shape = survey_[draw.shape];
-    const auto range = std::find_if(shape.uvs.begin(), shape.uvs.end(),
-                                    [&](const UvRange& uvs) { return uvs.set == set_; });
+    const UvRange* const range = shape.find_uvs(set_);
     const std::string place = find_lightmap(scene_, scene_[draw.node], all_.primitive_of(shape),
                                             survey_.settings.lightmap_transform_key);
     const bool told = place.empty() || read_lightmap_place(place).has_value();
-    if (!told || range == shape.uvs.end() || !range->finite || range->min[0] > range->max[0]) {
+    if (!told || range == nullptr || !range->finite || range->min[0] > range->max[0]) {
       wrong_.push_back(id);
       return;
     }

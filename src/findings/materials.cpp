@@ -88,9 +88,7 @@ class MaterialFinder {
   static bool has_all_uvs(const Material& material, const Shape& shape) {
     const auto slots = list_slots(material);
     return std::all_of(slots.begin(), slots.end(), [&](const TextureSlot* slot) {
-      return slot->texture == no_texture ||
-             std::any_of(shape.uvs.begin(), shape.uvs.end(),
-                         [&](const UvRange& range) { return range.set == find_uv_set(*slot); });
+      return slot->texture == no_texture || shape.find_uvs(find_uv_set(*slot)) != nullptr;
     });
   }
 

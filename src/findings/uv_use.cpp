@@ -41,17 +41,15 @@ std::vector<UvUse> list_uv_uses(const Scene& scene, const Shape& shape) {
       continue;
     }
     const UvTransform transform = slot->transform ? *slot->transform : UvTransform{};
-    const std::uint32_t set = find_uv_set(*slot);
-    const auto hit = std::find_if(shape.uvs.begin(), shape.uvs.end(),
-                                  [&](const UvRange& range) { return range.set == set; });
-    if (hit == shape.uvs.end()) {
+    const UvRange* const hit = shape.find_uvs(find_uv_set(*slot));
+    if (hit == nullptr) {
       continue;
     }
     UvUse use;
     use.image = find_image(scene, slot->texture);
     use.range = make_transformed(*hit, transform);
     use.area_scale = std::abs(transform.scale[0] * transform.scale[1]);
-    use.uv = static_cast<std::size_t>(hit - shape.uvs.begin());
+    use.uv = static_cast<std::size_t>(hit - shape.uvs.data());
     const SamplerId id = scene.textures[to_index(slot->texture)].sampler;
     const Sampler sampler = id == no_sampler ? Sampler{} : scene.samplers[to_index(id)];
     use.repeats = sampler.wrap_s != wrap_clamp || sampler.wrap_t != wrap_clamp;

@@ -41,8 +41,8 @@ Result<void> paint(const Source& source,
     tell(run, "painted {} pages and {} stacks", routes.pages.size(), routes.stacks.size());
   }
   if (plan.lightmaps.joins()) {
-    auto pictures = paint_lightmaps(*source.unjoined, plan.lightmaps,
-                                    {tools.codec, tools.lightmaps}, run);
+    auto pictures =
+        paint_lightmaps(*source.unjoined, plan.lightmaps, {tools.codec, tools.lightmaps}, run);
     if (!pictures) {
       return Failure(pictures.error());
     }

@@ -76,9 +76,8 @@ Result<void> join_pages(Prepared& prepared,
   if (settings.goal == LightmapGoal::keep) {
     return {};
   }
-  const auto pictures =
-      find_lightmap_pictures(prepared.source.scene, prepared.survey, settings,
-                             {tools.codec, tools.lightmaps}, run);
+  const auto pictures = find_lightmap_pictures(prepared.source.scene, prepared.survey, settings,
+                                               {tools.codec, tools.lightmaps}, run);
   if (!pictures) {
     return Failure(pictures.error());
   }

@@ -36,17 +36,6 @@ std::vector<DrawRef> unite(const std::vector<DrawRef>& a, const std::vector<Draw
   return out;
 }
 
-/// The source once more, with these draws on their own lightmap pages and in their own materials.
-Result<Source> make_source_without(const Source& source,
-                                   const LightmapPlan& lightmaps,
-                                   const RoutePlan& routes,
-                                   const RunControl& run) {
-  if (lightmaps.joins()) {
-    return make_source(*source.unjoined, {}, lightmaps, routes, run);
-  }
-  return make_source(source.before_sharing(), {}, lightmaps, routes, run);
-}
-
 /// Where materials were shared or lightmap pages joined: what comes back shows its own again.
 Result<Built> put_back_look(const Source& source,
                             const Ledger& ledger,
@@ -62,7 +51,7 @@ Result<Built> put_back_look(const Source& source,
   LightmapPlan lightmaps = ledger.lightmaps;
   routes.untouched = unite(routes.untouched, *draws);
   lightmaps.untouched = unite(lightmaps.untouched, *draws);
-  const auto back = make_source_without(source, lightmaps, routes, run);
+  const auto back = make_source(source.before_sharing(), {}, lightmaps, routes, run);
   if (!back) {
     return Failure(back.error());
   }

@@ -116,10 +116,8 @@ class Joiner {
   [[nodiscard]] LightmapPlace find_place(NodeId node,
                                          const Primitive& primitive,
                                          const LightmapMove& move) const {
-    LightmapPlace place = find_lightmap_place(out_, out_[node], primitive, plan_.transform_key);
-    if (is_own(node, primitive)) {
-      place = make_product(find_lightmap_extension(out_, primitive.material)->place, place);
-    }
+    const LightmapPlace place =
+        find_whole_place(out_, out_[node], primitive, plan_.page_key, plan_.transform_key);
     return make_product(make_place(plan_, move), place);
   }
 

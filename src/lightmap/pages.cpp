@@ -84,10 +84,8 @@ class LitPageFinder {
       return leave(name, "whose material looks up another texture in the same UV set");
     }
     const Shape& shape = survey_[draw.shape];
-    const auto range = std::find_if(shape.uvs.begin(), shape.uvs.end(), [&](const UvRange& uvs) {
-      return uvs.set == survey_.settings.lightmap_uv_set;
-    });
-    if (range == shape.uvs.end() || range->min[0] > range->max[0]) {
+    const UvRange* const range = shape.find_uvs(survey_.settings.lightmap_uv_set);
+    if (range == nullptr || range->min[0] > range->max[0]) {
       return leave(name, fmt::format("without UV set {}", survey_.settings.lightmap_uv_set));
     }
     LightmapPlace place = survey_.lightmap_places[draw.lightmap_place];

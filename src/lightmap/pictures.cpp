@@ -130,9 +130,8 @@ class PictureFinder {
       by_name_.try_emplace(scene.images[i].name, make_id<ImageId>(i));
     }
     for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-      const auto lit = find_lightmap_extension(scene, make_id<MaterialId>(m));
-      if (const ImageId image = lit ? find_image(scene, lit->texture) : no_image;
-          image != no_image) {
+      const ImageId image = find_lightmap_image(scene, make_id<MaterialId>(m));
+      if (image != no_image) {
         by_material_.try_emplace(name_lightmap_page(image), image);
       }
     }

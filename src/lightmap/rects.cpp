@@ -6,6 +6,8 @@
 #include <cmath>
 #include <numeric>
 
+#include "scene/places.h"
+
 namespace wakuzume {
 namespace {
 
@@ -45,32 +47,10 @@ bool overlap(const TexelRect& a, const TexelRect& b) {
   return a.x < b.x + b.width && b.x < a.x + a.width && a.y < b.y + b.height && b.y < a.y + a.height;
 }
 
-/// Sets of rectangles by a representative.
-class Sets {
- public:
-  explicit Sets(std::size_t count) : leader_(count) {
-    std::iota(leader_.begin(), leader_.end(), 0U);
-  }
-  std::uint32_t find(std::uint32_t of) {
-    while (leader_[of] != of) {
-      of = leader_[of] = leader_[leader_[of]];
-    }
-    return of;
-  }
-  void unite(std::uint32_t a, std::uint32_t b) {
-    a = find(a);
-    b = find(b);
-    leader_[std::max(a, b)] = std::min(a, b);
-  }
-
- private:
-  std::vector<std::uint32_t> leader_;
-};
-
 /// Unites what overlaps: rectangles in the order of their left sides, each against those that
 /// reach beyond it.
 /// \return whether something was united
-bool unite_overlapping(const std::vector<TexelRect>& rects, Sets& sets) {
+bool unite_overlapping(const std::vector<TexelRect>& rects, DisjointSets& sets) {
   std::vector<std::uint32_t> order(rects.size());
   std::iota(order.begin(), order.end(), 0U);
   std::stable_sort(order.begin(), order.end(),
@@ -81,7 +61,7 @@ bool unite_overlapping(const std::vector<TexelRect>& rects, Sets& sets) {
     std::erase_if(open, [&](std::uint32_t o) { return rects[o].x + rects[o].width <= rects[r].x; });
     for (const std::uint32_t o : open) {
       if (overlap(rects[o], rects[r]) && sets.find(o) != sets.find(r)) {
-        sets.unite(o, r);
+        sets.join(o, r);
         any = true;
       }
     }
@@ -110,7 +90,7 @@ RectParts join_rects(std::span<const TexelRect> rects) {
   std::iota(out.part_of.begin(), out.part_of.end(), 0U);
   // Boxes around what was united may overlap anew.
   for (;;) {
-    Sets sets(out.parts.size());
+    DisjointSets sets(out.parts.size());
     if (!unite_overlapping(out.parts, sets)) {
       break;
     }

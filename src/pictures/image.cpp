@@ -27,11 +27,6 @@ Failure bad_image(std::string message) {
   return Failure(Error{ErrorCode::bad_image, std::move(message), {}});
 }
 
-struct ImageSize {
-  std::uint64_t width = 0;
-  std::uint64_t height = 0;
-};
-
 /// Sizes the pixels, or refuses: checked before anything is allocated.
 Result<Pixels> make_pixels(const ImageSize& size, const ImageLimits& limits) {
   const auto [width, height] = size;
@@ -172,9 +167,8 @@ std::string find_image_type(const Bytes& encoded) {
 
 Bytes encoded_bytes(const Scene& scene, ImageId image) { return find_encoded(scene, image); }
 
-namespace {
-
-Result<ImageSize> read_size(const Bytes& encoded, const std::string& type) {
+Result<ImageSize> find_image_size(const Bytes& encoded) {
+  const std::string type = find_image_type(encoded);
   if (type == "image/png") {
     const PngContext context(spng_ctx_new(0), &spng_ctx_free);
     return read_png_size(context.get(), encoded);
@@ -188,6 +182,8 @@ Result<ImageSize> read_size(const Bytes& encoded, const std::string& type) {
   return type == "image/ktx2" ? read_ktx2_size(encoded)
                               : bad_image("neither PNG, JPEG, WebP nor KTX2 by its first bytes");
 }
+
+namespace {
 
 void take_pixels(const Pixels& pixels, ImageFacts& facts) {
   ValueHasher hasher;
@@ -217,7 +213,7 @@ void take_pixels(const Pixels& pixels, ImageFacts& facts) {
 ImageFacts make_facts(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits) {
   ImageFacts facts;
   const std::string type = find_image_type(encoded);
-  const auto size = read_size(encoded, type);
+  const auto size = find_image_size(encoded);
   if (!size) {
     facts.problem = size.error().message;
     return facts;

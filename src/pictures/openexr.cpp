@@ -144,11 +144,10 @@ Result<TexelGrid> unpack(const Bytes& encoded, ImageDepth depth, const ImageLimi
     return grid;
   }
   // The library counts from where its window begins.
-  const std::ptrdiff_t first =
-      (std::ptrdiff_t{window.min.y} * grid->size.width_px + window.min.x) *
-      static_cast<std::ptrdiff_t>(grid->texel_bytes);
-  file.setFrameBuffer(channels->make_frame(
-      reinterpret_cast<char*>(grid->texels.data()) - first, grid->size.width_px));
+  const std::ptrdiff_t first = (std::ptrdiff_t{window.min.y} * grid->size.width_px + window.min.x) *
+                               static_cast<std::ptrdiff_t>(grid->texel_bytes);
+  file.setFrameBuffer(channels->make_frame(reinterpret_cast<char*>(grid->texels.data()) - first,
+                                           grid->size.width_px));
   file.readPixels(window.min.y, window.max.y);
   return grid;
 }
@@ -187,9 +186,9 @@ Result<std::vector<std::byte>> pack_openexr(const TexelGrid& grid) {
     {
       Imf::OutputFile file(stream, header, 1);
       // The library's frames are of chars that it may write, but here it reads them.
-      file.setFrameBuffer(channels->make_frame(
-          const_cast<char*>(reinterpret_cast<const char*>(grid.texels.data())),
-          grid.size.width_px));
+      file.setFrameBuffer(
+          channels->make_frame(const_cast<char*>(reinterpret_cast<const char*>(grid.texels.data())),
+                               grid.size.width_px));
       file.writePixels(static_cast<int>(grid.size.height_px));
     }
     return stream.take();

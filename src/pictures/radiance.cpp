@@ -140,8 +140,8 @@ class RadianceReader {
         return false;
       }
       for (std::size_t i = 0; i < count; ++i) {
-        std::memcpy(&row[(x + i) * rgbe_bytes],
-                    repeats ? &row[(x - 1) * rgbe_bytes] : &bytes_[at_], rgbe_bytes);
+        std::memcpy(&row[(x + i) * rgbe_bytes], repeats ? &row[(x - 1) * rgbe_bytes] : &bytes_[at_],
+                    rgbe_bytes);
       }
       shift = repeats ? shift + 8 : 0;
       x += count;

@@ -70,8 +70,8 @@ Result<TexelGrid> unpack_png(const Bytes& encoded, ImageDepth depth, const Image
     layout = gray ? &png_layouts[0] : keyed ? &rgba8 : &rgb8;
     format = gray ? SPNG_FMT_G8 : keyed ? SPNG_FMT_RGBA8 : SPNG_FMT_RGB8;
   }
-  auto grid = make_grid(header.width, header.height, layout->format, layout->texel_bytes, depth,
-                        limits);
+  auto grid =
+      make_grid(header.width, header.height, layout->format, layout->texel_bytes, depth, limits);
   if (!grid || depth == ImageDepth::sizes) {
     return grid;
   }
@@ -109,7 +109,13 @@ bool begins(const Bytes& bytes, std::string_view magic) {
 }
 
 /// What lost something when it was written keeps what is left as 8 bits that lose nothing.
-Result<TexelGrid> unpack_pixels(const Bytes& encoded, ImageDepth, const ImageLimits& limits) {
+Result<TexelGrid> unpack_pixels(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits) {
+  if (depth == ImageDepth::sizes) {
+    const auto size = find_image_size(encoded);
+    return size ? make_grid(size->width, size->height, rgba8.format, rgba8.texel_bytes, depth,
+                            limits)
+                : Failure(size.error());
+  }
   auto pixels = decode_image(encoded, limits);
   if (!pixels) {
     return Failure(pixels.error());
@@ -133,9 +139,8 @@ Result<TexelGrid> make_grid(std::uint64_t width,
                             const ImageLimits& limits) {
   constexpr std::uint64_t widest = 0xFFFF'FFFFU;
   if (width == 0 || height == 0 || width > widest || height > widest) {
-    return Failure(Error{ErrorCode::bad_image,
-                         fmt::format("a picture of {} x {} texels", width, height),
-                         {}});
+    return Failure(
+        Error{ErrorCode::bad_image, fmt::format("a picture of {} x {} texels", width, height), {}});
   }
   if (width > limits.max_pixels / height) {
     return Failure(Error{ErrorCode::too_large,
@@ -173,11 +178,11 @@ Result<std::vector<std::byte>> pack_texels(const TexelGrid& grid) {
   const std::uint64_t wanted =
       std::uint64_t{grid.size.width_px} * grid.size.height_px * grid.texel_bytes;
   if (wanted == 0 || grid.texels.size() != wanted) {
-    return Failure(Error{ErrorCode::bad_image,
-                         fmt::format("{} x {} texels of {} bytes can't have {} bytes",
-                                     grid.size.width_px, grid.size.height_px, grid.texel_bytes,
-                                     grid.texels.size()),
-                         {}});
+    return Failure(
+        Error{ErrorCode::bad_image,
+              fmt::format("{} x {} texels of {} bytes can't have {} bytes", grid.size.width_px,
+                          grid.size.height_px, grid.texel_bytes, grid.texels.size()),
+              {}});
   }
   if (grid.format == radiance_format && grid.texel_bytes == 4) {
     return pack_radiance(grid);

@@ -40,16 +40,16 @@ class MaterialPacker {
     bound.masked = material.alpha_mode == AlphaMode::mask;
     bound.blended = material.alpha_mode == AlphaMode::blend;
     bound.unlit = material.unlit();
-    gpu.base = pack_value(material.base_color[0], material.base_color[1],
-                              material.base_color[2], material.base_color[3]);
+    gpu.base = pack_value(material.base_color[0], material.base_color[1], material.base_color[2],
+                          material.base_color[3]);
     gpu.emission = pack_value(material.emissive[0], material.emissive[1], material.emissive[2],
-                                  bound.masked ? material.alpha_cutoff : -1);
+                              bound.masked ? material.alpha_cutoff : -1);
     const double strength = find_emissive_strength(material);
     for (std::size_t i = 0; i < 3; ++i) {
       gpu.emission[i] *= static_cast<float>(strength);
     }
     gpu.surface = pack_value(material.metallic, material.roughness,
-                                 material.occlusion_texture.factor, material.normal_texture.factor);
+                             material.occlusion_texture.factor, material.normal_texture.factor);
     const auto slots = list_slots(material);
     const std::vector<std::uint32_t> sets = list_uv_sets(material);
     for (std::size_t s = 0; s < slots.size(); ++s) {

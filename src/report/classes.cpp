@@ -120,18 +120,16 @@ std::string find_tiling(const Scene& scene, const Survey& survey, const Draw& dr
     return "no texture";
   }
   const TextureSlot& slot = scene[draw.material].base_color_texture;
-  const std::uint32_t set = find_uv_set(slot);
-  for (const UvRange& range : survey[draw.shape].uvs) {
-    if (range.set == set) {
-      const double tiles = range.count_tiles();
-      return range.inside_tile()   ? "inside one tile"
-             : range.shift_fixes() ? "inside, once shifted by whole tiles"
-             : tiles <= 4          ? "repeated up to 4 times"
-             : tiles <= 64         ? "repeated up to 64 times"
-                                   : "repeated more often";
-    }
+  const UvRange* const range = survey[draw.shape].find_uvs(find_uv_set(slot));
+  if (range == nullptr) {
+    return "no UVs";
   }
-  return "no UVs";
+  const double tiles = range->count_tiles();
+  return range->inside_tile()   ? "inside one tile"
+         : range->shift_fixes() ? "inside, once shifted by whole tiles"
+         : tiles <= 4           ? "repeated up to 4 times"
+         : tiles <= 64          ? "repeated up to 64 times"
+                                : "repeated more often";
 }
 
 /// A group has the same colour in the source and in the result, which count its draws otherwise.

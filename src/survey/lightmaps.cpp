@@ -66,17 +66,21 @@ std::string find_lightmap(const Scene& scene,
                           const Node& node,
                           const Primitive& primitive,
                           const std::string& key) {
-  const Boxed<Extra>* const places[] = {
-      &node.extra, &scene[node.mesh].extra, &primitive.extra,
-      primitive.material == no_material ? nullptr : &scene[primitive.material].extra};
-  for (const Boxed<Extra>* place : places) {
-    if (place != nullptr) {
-      if (std::string page = find_extra(*place, key); !page.empty()) {
-        return page;
-      }
-    }
+  std::string text = find_extra(node.extra, key);
+  return text.empty() ? find_shape_lightmap(scene, node.mesh, primitive, key) : text;
+}
+
+std::string find_shape_lightmap(const Scene& scene,
+                                MeshId mesh,
+                                const Primitive& primitive,
+                                const std::string& key) {
+  std::string text = find_extra(scene[mesh].extra, key);
+  if (text.empty()) {
+    text = find_extra(primitive.extra, key);
   }
-  return {};
+  return text.empty() && primitive.material != no_material
+             ? find_extra(scene[primitive.material].extra, key)
+             : text;
 }
 
 std::optional<LightmapPlace> read_lightmap_place(const std::string& text) {
@@ -184,7 +188,10 @@ bool looks_up_uv_set(const Scene& scene, MaterialId id, std::uint32_t uv_set) {
   }
   thread_local simdjson::dom::parser parser;
   for (const Boxed<Extra>* extra : {&material.extra, &material.pbr_extra}) {
-    for (const RawMember& extension : *extra ? (*extra)->extensions : std::vector<RawMember>{}) {
+    if (!*extra) {
+      continue;
+    }
+    for (const RawMember& extension : (*extra)->extensions) {
       simdjson::dom::element value;
       if (extension.name != lightmap_extension &&
           parser.parse(extension.json).get(value) == simdjson::SUCCESS &&
@@ -197,6 +204,22 @@ bool looks_up_uv_set(const Scene& scene, MaterialId id, std::uint32_t uv_set) {
 }
 
 std::string name_lightmap_page(ImageId image) { return fmt::format("image {}", to_index(image)); }
+
+ImageId find_lightmap_image(const Scene& scene, MaterialId material) {
+  const auto extension = find_lightmap_extension(scene, material);
+  return extension ? find_image(scene, extension->texture) : no_image;
+}
+
+LightmapPlace find_whole_place(const Scene& scene,
+                               const Node& node,
+                               const Primitive& primitive,
+                               const std::string& page_key,
+                               const std::string& transform_key) {
+  const LightmapPlace place = find_lightmap_place(scene, node, primitive, transform_key);
+  return is_lit_by_material(scene, node, primitive, page_key)
+             ? make_product(find_lightmap_extension(scene, primitive.material)->place, place)
+             : place;
+}
 
 std::string name_lightmap_picture(const std::string& pattern, const std::string& page) {
   constexpr std::string_view word = "{page}";
@@ -221,12 +244,8 @@ std::string find_lightmap_page(const Scene& scene,
                                const Primitive& primitive,
                                const std::string& key) {
   std::string page = find_lightmap(scene, node, primitive, key);
-  if (page.empty()) {
-    const auto extension = find_lightmap_extension(scene, primitive.material);
-    const ImageId image = extension ? find_image(scene, extension->texture) : no_image;
-    page = image == no_image ? page : name_lightmap_page(image);
-  }
-  return page;
+  const ImageId own = page.empty() ? find_lightmap_image(scene, primitive.material) : no_image;
+  return own == no_image ? page : name_lightmap_page(own);
 }
 
 }  // namespace wakuzume

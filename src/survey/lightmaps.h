@@ -17,6 +17,12 @@ std::string find_lightmap(const Scene& scene,
                           const Primitive& primitive,
                           const std::string& key);
 
+/// The same by all but the node's extras.
+std::string find_shape_lightmap(const Scene& scene,
+                                MeshId mesh,
+                                const Primitive& primitive,
+                                const std::string& key);
+
 /// What such a text says of a place: "[0.5,0.5,0,0.25]"; nothing where it is no four numbers.
 std::optional<LightmapPlace> read_lightmap_place(const std::string& text);
 std::string to_json(const LightmapPlace& place);
@@ -50,6 +56,15 @@ std::string find_lightmap_page(const Scene& scene,
                                const Primitive& primitive,
                                const std::string& key);
 std::string name_lightmap_page(ImageId image);
+/// The image of a material's extension, or no_image.
+ImageId find_lightmap_image(const Scene& scene, MaterialId material);
+/// From the UVs of what a node shows to those of its page: as extras say, and where the page is the
+/// extension's, then as that says.
+LightmapPlace find_whole_place(const Scene& scene,
+                               const Node& node,
+                               const Primitive& primitive,
+                               const std::string& page_key,
+                               const std::string& transform_key);
 /// The name of a page's picture. \param pattern  with {page} in it
 std::string name_lightmap_picture(const std::string& pattern, const std::string& page);
 /// Its page is that of the extension, as extras name none.

@@ -14,7 +14,6 @@
 #include "survey/parts.h"
 #include "survey/rules.h"
 #include "survey/shapes.h"
-#include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
@@ -101,35 +100,18 @@ class Surveyor {
       shape.pipeline = slot->second;
       ShapeKey key;
       key.layout = facts_.texts.add(make_layout(scene_, primitive));
-      key.lightmap = add_lightmap_text(shape, primitive, out_.settings.lightmap_key);
-      if (key.lightmap == 0) {
-        key.lightmap = facts_.texts.add(find_own_page(shape.material));
+      const auto add = [&](const std::string& extra) {
+        return facts_.texts.add(find_shape_lightmap(scene_, shape.mesh, primitive, extra));
+      };
+      key.lightmap = add(out_.settings.lightmap_key);
+      const ImageId own =
+          key.lightmap == 0 ? find_lightmap_image(scene_, shape.material) : no_image;
+      if (own != no_image) {
+        key.lightmap = facts_.texts.add(name_lightmap_page(own));
       }
-      key.lightmap_place =
-          add_lightmap_text(shape, primitive, out_.settings.lightmap_transform_key);
+      key.lightmap_place = add(out_.settings.lightmap_transform_key);
       shape_keys_.push_back(key);
     }
-  }
-
-  /// What the extras of a shape say beside those of its nodes.
-  std::uint32_t add_lightmap_text(const Shape& shape,
-                                  const Primitive& primitive,
-                                  const std::string& key) {
-    std::string text = find_extra(scene_[shape.mesh].extra, key);
-    if (text.empty()) {
-      text = find_extra(primitive.extra, key);
-    }
-    if (text.empty() && shape.material != no_material) {
-      text = find_extra(scene_[shape.material].extra, key);
-    }
-    return facts_.texts.add(text);
-  }
-
-  /// The page by the material's extension.
-  [[nodiscard]] std::string find_own_page(MaterialId material) const {
-    const auto extension = find_lightmap_extension(scene_, material);
-    const ImageId image = extension ? find_image(scene_, extension->texture) : no_image;
-    return image == no_image ? std::string() : name_lightmap_page(image);
   }
 
   /// Position in the places, by what the extras say.

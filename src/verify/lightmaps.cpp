@@ -61,8 +61,10 @@ class LookupAudit {
       return out;
     }
     const std::vector<double> values = make_doubles(before_, uvs);
-    const LightmapPlace from = find_place(before_, ref, was, plan_.transform_key);
-    const LightmapPlace to = find_place(joined_, ref, is, plan_.joined_transform_key());
+    const LightmapPlace from =
+        find_whole_place(before_, before_[ref.node], was, plan_.page_key, plan_.transform_key);
+    const LightmapPlace to = find_whole_place(joined_, joined_[ref.node], is, plan_.page_key,
+                                              plan_.joined_transform_key());
     for (std::uint32_t s = 0; s < samples_per_draw && out.mismatch.empty(); ++s) {
       const Vec2d uv = pick(values, list, ref, s);
       look(move, from.apply(uv), to.apply(uv), out);
@@ -71,17 +73,6 @@ class LookupAudit {
   }
 
  private:
-  [[nodiscard]] LightmapPlace find_place(const Scene& scene,
-                                         const DrawRef& ref,
-                                         const Primitive& primitive,
-                                         const std::string& key) const {
-    const Node& node = scene[ref.node];
-    const LightmapPlace place = find_lightmap_place(scene, node, primitive, key);
-    return is_lit_by_material(scene, node, primitive, plan_.page_key)
-               ? make_product(find_lightmap_extension(scene, primitive.material)->place, place)
-               : place;
-  }
-
   /// A place on a triangle, by nothing but the draw's and the sample's number.
   static Vec2d pick(const std::vector<double>& values,
                     const std::vector<std::uint32_t>& list,

@@ -6,8 +6,8 @@
 
 #include <utility>
 
-#include "survey/movers.h"
 #include "survey/lightmaps.h"
+#include "survey/movers.h"
 #include "survey/rules.h"
 
 namespace wakuzume {
