@@ -22,7 +22,7 @@ constexpr std::uint32_t view_count = 16;
 struct Drawn {
   explicit Drawn(Scene shown) : scene(std::move(shown)), survey(*wakuzume::survey(scene)) {
     if (auto device = open_render_device()) {
-      if (auto made = Renderer::make(scene, survey, *device, StandardCodec())) {
+      if (auto made = Renderer::make({scene, survey}, *device, StandardCodec())) {
         renderer = std::move(*made);
       }
     }

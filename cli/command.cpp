@@ -76,7 +76,7 @@ JobTools& Command::tools() {
 }
 
 Result<Scene> Command::read_source(const std::string& path) {
-  lightmaps_.emplace(path);
+  lightmaps_.emplace(std::vector{path});
   tools().lightmaps = &*lightmaps_;
   return read(path);
 }

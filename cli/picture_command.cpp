@@ -209,8 +209,16 @@ class PictureMaker {
       if (subject == &second_ && !both) {
         continue;
       }
+      const FolderLightmaps files(subject == &second_ ? std::vector{options_.second, options_.input}
+                                                      : std::vector{options_.input});
+      const auto pages =
+          read_lit_pages(subject->scene, subject->survey, command_.settings().lightmaps,
+                         {StandardCodec(), &files}, command_.run());
+      if (!pages) {
+        return Failure(pages.error());
+      }
       auto made = Renderer::make(
-          subject->scene, subject->survey, *device, StandardCodec(),
+          {subject->scene, subject->survey, *pages}, *device, StandardCodec(),
           {.width_px = std::max(16U, room.width_px), .height_px = std::max(16U, room.height_px)},
           command_.run());
       if (!made) {

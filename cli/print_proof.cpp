@@ -43,6 +43,11 @@ std::string print_views(const Verdict& verdict) {
     out += fmt::format("\n{} drawn before and after by {}{}\n",
                        plural(verdict.views.size(), "view", "views"), verdict.drawn_by,
                        failed > 0 ? fmt::format("; {} differ", failed) : "; all look the same");
+    if (verdict.lit_pages[0] > 0) {
+      out += fmt::format("  lit by {}, then by {}\n",
+                         plural(verdict.lit_pages[0], "lightmap page", "lightmap pages"),
+                         group_digits(verdict.lit_pages[1]));
+    }
     out += fmt::format("  {} {:>9} {:>6} {:>8} {:>16} {:>17}\n",
                        pad("view, the worst first", view_columns), "wrong px", "dB", "likeness",
                        "draws", "ms to submit");

@@ -43,7 +43,9 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   command.use(cache);
   FileDelivery delivery(input, target, list_files(*scene, input));
   ReportAudience audience(command.run().threads);
+  const FolderLightmaps lightmaps({target, input});
   JobTools& tools = command.tools();
+  tools.result_lightmaps = &lightmaps;
   tools.delivery = &delivery;
   tools.audience = &audience;
   auto made = run_job(std::move(*scene), command.job(), tools, command.run());
@@ -96,7 +98,9 @@ Exit verify_command(const Options& options) {
     return command.fail(after.error());
   }
   FolderAudience audience(options.pictures);
+  const FolderLightmaps lightmaps({options.second, options.input});
   JobTools& tools = command.tools();
+  tools.result_lightmaps = &lightmaps;
   tools.audience = options.pictures.empty() ? nullptr : &audience;
   const auto verdict =
       prove(*before, *ledger, std::move(*after), command.job(), tools, command.run());

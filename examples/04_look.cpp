@@ -41,8 +41,8 @@ int main(int argc, char** argv) {
       .showing = wakuzume::Showing::draws, .width_px = 640, .height_px = 400, .title = "before"};
   const auto [width, height] = find_room(look);
   const wakuzume::RenderSettings size{.width_px = width, .height_px = height};
-  const auto shots_before = wakuzume::Renderer::make(*source, *before, *device, codec, size);
-  const auto shots_after = wakuzume::Renderer::make(built->scene, *after, *device, codec, size);
+  const auto shots_before = wakuzume::Renderer::make({*source, *before}, *device, codec, size);
+  const auto shots_after = wakuzume::Renderer::make({built->scene, *after}, *device, codec, size);
   if (!shots_before || !shots_after) {
     return fail(shots_before ? shots_after.error() : shots_before.error());
   }

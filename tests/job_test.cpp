@@ -184,8 +184,7 @@ TEST(Job, TakesBackWhatItsProofRejectsAndDeliversAgain) {
 class NoShots final : public ShotMakers {
  public:
   explicit NoShots(ErrorCode code) : code_(code) {}
-  Result<std::unique_ptr<ShotMaker>> make(const Scene&,
-                                          const Survey&,
+  Result<std::unique_ptr<ShotMaker>> make(const ShownScene&,
                                           const ShotSize&,
                                           const RunControl&) override {
     return Failure(Error{code_, "the screen is dark", {}});

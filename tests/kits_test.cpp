@@ -67,7 +67,7 @@ Pixels draw(const Scene& scene) {
   static const StandardCodec codec;
   const Survey found = *survey(scene);
   RenderShots shots(codec);
-  auto maker = shots.make(scene, found, {960, 830}, {});
+  auto maker = shots.make({scene, found}, {960, 830}, {});
   EXPECT_TRUE(maker) << (maker ? "" : to_string(maker.error()));
   Viewpoint front{.name = "front", .perspective = false, .xmag = 3.84, .ymag = 3.32, .zfar_m = 10};
   front.world[12] = 3.8;

@@ -23,28 +23,6 @@ const StandardCodec& codec() {
   return codec;
 }
 
-/// Pages that lie beside the scene, in memory.
-class Album final : public LightmapFiles {
- public:
-  explicit Album(std::size_t pages, RectSize size) {
-    for (std::size_t p = 0; p < pages; ++p) {
-      TexelGrid grid = test::make_numbered_page(p, size);
-      grid.format = "image/png rgba 8";
-      grids_.push_back(std::move(grid));
-    }
-  }
-  [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override {
-    for (std::size_t p = 0; p < grids_.size(); ++p) {
-      const std::string file = "lightmap_" + std::to_string(p);
-      if (name == file || name == file + ".png") {
-        return LightmapFile{file + ".png", make_bytes(*pack_texels(grids_[p]))};
-      }
-    }
-    return LightmapFile{};
-  }
-  std::vector<TexelGrid> grids_;
-};
-
 Job make_job(const test::LitScene& lit) {
   Job job;
   job.settings.survey = lit.rules;
@@ -152,7 +130,7 @@ class LightmapJobs : public testing::TestWithParam<Case> {};
 TEST_P(LightmapJobs, LookAtTheTexelsTheyLookedAt) {
   const Case& how = GetParam();
   const test::LitScene lit = test::make_lit_scene(how.scene);
-  const Album album(how.scene.pages, {how.scene.page_px, how.scene.page_px});
+  const test::Album album(how.scene.pages, {how.scene.page_px, how.scene.page_px});
   const JobTools tools{.codec = codec(), .lightmaps = &album};
   Job job = make_job(lit);
   job.settings.materials.goal = how.goal;
@@ -180,7 +158,7 @@ TEST_P(LightmapJobs, LookAtTheTexelsTheyLookedAt) {
   TexelGrid wanted = *grid;
   for (const LightmapMove& move : ledger.lightmaps.moves) {
     if (move.to == 0) {
-      move_texels(album.grids_[std::stoul(ledger.lightmaps.pages[move.from].name)], move, wanted);
+      move_texels(album.grids[std::stoul(ledger.lightmaps.pages[move.from].name)], move, wanted);
     }
   }
   EXPECT_EQ(wanted.texels, grid->texels);
@@ -265,7 +243,7 @@ TEST(LightmapJobs, AreTheSameForAnyNumberOfThreads) {
 TEST(LightmapJobs, AreWrittenAsTheirSchemasSayAndReadBack) {
   const auto folder = test::make_scratch();
   const test::LitScene lit = test::make_lit_scene({.draws = 40, .by_transform = true});
-  const Album album(4, {32, 32});
+  const test::Album album(4, {32, 32});
   const auto made = run_job(lit.scene, make_job(lit), {.codec = codec(), .lightmaps = &album});
   ASSERT_TRUE(made);
   Ledger ledger = made->built.ledger;
@@ -319,7 +297,7 @@ TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
   EXPECT_TRUE(refresh(nullptr)->files.empty()) << "there are no pictures yet";
   // Baked twice as fine, rectangles are twice as large.
   for (const std::uint32_t times : {1U, 2U, 3U}) {
-    const Album album(4, {32 * times, 32 * times});
+    const test::Album album(4, {32 * times, 32 * times});
     const auto fresh = refresh(&album);
     ASSERT_TRUE(fresh) << to_string(fresh.error());
     ASSERT_EQ(fresh->files.size(), 1U);
@@ -329,7 +307,7 @@ TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
     const RectSize size = ledger.lightmaps.joined[0].size;
     EXPECT_EQ(grid->size, (RectSize{size.width_px * times, size.height_px * times}));
     const LightmapMove& move = ledger.lightmaps.moves[1];
-    const TexelGrid& page = album.grids_[std::stoul(ledger.lightmaps.pages[move.from].name)];
+    const TexelGrid& page = album.grids[std::stoul(ledger.lightmaps.pages[move.from].name)];
     for (std::uint32_t y = 8 * times; y < 20 * times; ++y) {
       const std::size_t from = std::size_t{4} * (y * page.size.width_px + 9 * times);
       const auto column = static_cast<std::uint32_t>(9 - move.rect.x + move.x) * times;
@@ -339,51 +317,14 @@ TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
       ASSERT_TRUE(std::equal(&page.texels[from], &page.texels[from] + 4, &grid->texels[to]));
     }
   }
-  const Album odd(4, {48, 48});
+  const test::Album odd(4, {48, 48});
   const auto refused = refresh(&odd);
   ASSERT_FALSE(refused);
   EXPECT_EQ(refused.error().code, ErrorCode::plan_mismatch);
 }
 
-/// Squares whose materials are equal but for the lightmap that they name, each with a transform.
-Scene make_lit_by_materials(std::size_t pages, std::size_t draws) {
-  test::SceneBuilder builder;
-  std::vector<MaterialId> materials;
-  for (std::size_t p = 0; p < pages; ++p) {
-    TexelGrid grid = test::make_numbered_page(p, {32, 32});
-    grid.format = "image/png rgba 8";
-    Image image;
-    image.name = "light_" + std::to_string(p);
-    image.mime_type = "image/png";
-    image.bytes = make_bytes(*pack_texels(grid));
-    const ImageId id = make_id<ImageId>(builder.scene.images.size());
-    builder.scene.images.push_back(std::move(image));
-    const TextureId texture = builder.add_texture(id);
-    materials.push_back(builder.add_material("paint"));
-    builder.scene.materials.back().extra.ensure().extensions.push_back(
-        {"MOZ_lightmap",
-         "{\"intensity\":1.5,\"index\":" + std::to_string(to_index(texture)) +
-             ",\"texCoord\":1,\"extensions\":{\"KHR_texture_transform\":{\"scale\":[0.5,0.5],"
-             "\"offset\":[0.25,0]}}}"});
-  }
-  builder.scene.extensions_used.push_back("MOZ_lightmap");
-  test::MeshData data = test::make_square();
-  for (std::size_t v = 0; v < data.positions.size() / 3; ++v) {
-    data.lightmap_uvs.push_back(data.positions[3 * v] > 0 ? 0.9F : 0.1F);
-    data.lightmap_uvs.push_back(data.positions[3 * v + 1] > 0 ? 0.8F : 0.2F);
-  }
-  std::vector<MeshId> meshes;
-  for (std::size_t p = 0; p < pages; ++p) {
-    meshes.push_back(builder.add_mesh("square", data, materials[p]));
-  }
-  for (std::size_t d = 0; d < draws; ++d) {
-    builder.add_node("part", meshes[d % pages], test::at(2 * static_cast<double>(d)));
-  }
-  return builder.finish();
-}
-
 TEST(LightmapJobs, JoinWhatMaterialsAreLitBy) {
-  const Scene scene = make_lit_by_materials(3, 12);
+  const Scene scene = test::make_lit_by_materials(3, 12);
   const auto found = survey(scene);
   ASSERT_TRUE(found);
   EXPECT_EQ(found->keys.size(), 3U);
@@ -440,7 +381,7 @@ TEST(LightmapFindings, TellWhatKeepsApartOverlapsOrCanNotBeLookedUp) {
     return hit == found->end() ? std::pair<std::size_t, std::uint64_t>{}
                                : std::pair(hit->draws.size(), hit->draw_cost);
   };
-  const Scene scene = make_lit_by_materials(3, 12);
+  const Scene scene = test::make_lit_by_materials(3, 12);
   EXPECT_EQ(count(scene, {}, FindingCode::lightmap_pages_small).second, 0U)
       << "materials hold them apart as well";
   EXPECT_EQ(count(scene, {}, FindingCode::lightmap_overlap).first, 9U)
@@ -481,6 +422,14 @@ TEST(LightmapJobs, PutPicturesOfTheSceneIntoTheResult) {
   const auto whole = put_back(lit.scene, made->built.ledger, made->after, {.everything = true});
   ASSERT_TRUE(whole) << to_string(whole.error());
   EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(lit.scene));
+  // The same where materials are shared, after which images have other numbers.
+  job.settings.materials.goal = MaterialGoal::fewest_draws;
+  const auto shared = run_job(lit.scene, job, {.codec = codec()});
+  ASSERT_TRUE(shared) << to_string(shared.error());
+  EXPECT_TRUE(shared->verdict.passed);
+  for (const Image& image : shared->after.images) {
+    EXPECT_FALSE(image.name == "lightmap_0" || image.name == "lightmap_3") << image.name;
+  }
   // A draw that is on its own page again has its picture again.
   const auto part = put_back(lit.scene, made->built.ledger, made->after, {.nodes = {"/part_0"}});
   ASSERT_TRUE(part) << to_string(part.error());

@@ -105,7 +105,7 @@ TEST(DrawClasses, CountEveryDrawOnce) {
   const Survey found = *survey(scene);
   const Plan plan = *propose(scene, found);
   for (const Showing showing :
-       {Showing::keys, Showing::families, Showing::clusters, Showing::tiling}) {
+       {Showing::keys, Showing::families, Showing::clusters, Showing::tiling, Showing::lightmap}) {
     const auto classes = *make_classes(scene, found, showing, {.plan = &plan});
     std::size_t draws = 0;
     for (const DrawClasses::Class& one : classes.classes) {
@@ -138,7 +138,12 @@ TEST_F(Pictures, ShowEverythingThereIsToSee) {
     different.insert(test::read_all(path("p.png")));
     // The legend's text is the brightest thing on its dark strip.
     int brightest = 0;
-    for (std::size_t p = std::size_t{400} * 270; p < std::size_t{400} * 300; ++p) {
+    PictureSettings settings;
+    settings.showing = static_cast<Showing>(s);
+    settings.width_px = 400;
+    settings.height_px = 300;
+    const std::size_t strip = find_room(settings).height_px;
+    for (std::size_t p = 400 * strip; p < std::size_t{400} * 300; ++p) {
       brightest = std::max<int>(brightest, pixels.rgba[4 * p + 1]);
     }
     EXPECT_GT(brightest, 150) << show;

@@ -90,8 +90,8 @@ TEST(Renderer, DrawsTheSamePixelsEachTime) {
 TEST(Renderer, WorksOnSeveralDevicesInTurn) {
   const Scene scene = demo::make_glasshouse();
   const Survey found = *survey(scene);
-  auto first = Renderer::make(scene, found, *open_render_device(), StandardCodec(), small);
-  auto second = Renderer::make(scene, found, *open_render_device(), StandardCodec(), small);
+  auto first = Renderer::make({scene, found}, *open_render_device(), StandardCodec(), small);
+  auto second = Renderer::make({scene, found}, *open_render_device(), StandardCodec(), small);
   ASSERT_TRUE(first && second);
   const Viewpoint view = make_views(scene, found, {.count = 0})->front();
   const Shot a = *(*first)->make_shot(view, {});
@@ -648,7 +648,7 @@ TEST(Renderer, RefusesWhatTakesMoreMemoryThanAllowed) {
   builder.add_node("row", builder.add_mesh("row", row));
   const Scene large = builder.finish();
   const Survey found = *survey(large);
-  const auto made = Renderer::make(large, found, test::find_device(), StandardCodec(),
+  const auto made = Renderer::make({large, found}, test::find_device(), StandardCodec(),
                                    {.max_geometry_megabytes = 7});
   ASSERT_FALSE(made);
   EXPECT_EQ(made.error().code, ErrorCode::too_large);
@@ -660,7 +660,7 @@ TEST(Renderer, RefusesSizesThatCantBe) {
   const Scene scene = demo::make_glasshouse();
   const Survey found = *survey(scene);
   const auto made =
-      Renderer::make(scene, found, test::find_device(), StandardCodec(), {.width_px = 4});
+      Renderer::make({scene, found}, test::find_device(), StandardCodec(), {.width_px = 4});
   ASSERT_FALSE(made);
   EXPECT_EQ(made.error().code, ErrorCode::bad_setting);
   EXPECT_NE(made.error().message.find("render.width_px is 4"), std::string::npos);

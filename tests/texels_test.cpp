@@ -115,6 +115,8 @@ TEST(TexelFiles, AreReadTheSameByAnotherReader) {
                                                &height, &channels, 3);
   ASSERT_NE(floats, nullptr) << stbi_failure_reason();
   EXPECT_EQ(width, 50);
+  const LightPixels light = *decode_light(make_bytes(hdr));
+  EXPECT_EQ(std::memcmp(light.rgb.data(), floats, std::size_t{3000} * sizeof(float)), 0);
   for (std::size_t i = 0; i < 1000; ++i) {
     const auto byte = [&](std::size_t c) { return static_cast<int>(grid.texels[4 * i + c]); };
     for (std::size_t c = 0; c < 3; ++c) {
@@ -163,6 +165,19 @@ TEST(TexelFiles, RefuseWhatNobodyCanWrite) {
   EXPECT_EQ(huge.error().code, ErrorCode::too_large);
   EXPECT_EQ(unpack_texels(make_bytes(std::vector<char>{'n', 'o', 'n', 'e'})).error().code,
             ErrorCode::bad_image);
+}
+
+TEST(TexelFiles, TellLightWhereTheyHaveIt) {
+  TexelGrid grid = make_grid("image/x-exr A:half B:uint Y:float", 10, {1, 1}, 1);
+  const float bright = 7.5F;
+  std::memcpy(&grid.texels[6], &bright, sizeof bright);
+  EXPECT_EQ(decode_light(make_bytes(*pack_texels(grid)))->rgb,
+            (std::vector<float>{7.5F, 7.5F, 7.5F}));
+  grid = make_grid("image/x-exr A:half G:half", 4, {2, 2}, 1);
+  EXPECT_EQ(decode_light(make_bytes(*pack_texels(grid))).error().code, ErrorCode::bad_image);
+  grid = make_grid("image/png gray_alpha 8", 2, {1, 1}, 1);
+  grid.texels[0] = std::byte{255};
+  EXPECT_EQ(decode_light(make_bytes(*pack_texels(grid)))->rgb, (std::vector<float>{1, 1, 1}));
 }
 
 TEST(TexelFiles, KeepWhatLossyPicturesHoldAsEightBits) {

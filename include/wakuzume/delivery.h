@@ -46,16 +46,16 @@ class FileDelivery final : public Delivery {
   std::vector<std::string> inputs_;
 };
 
-/// Pictures of lightmap pages in the folder of a scene and below it, as .png, .hdr or .exr.
+/// Pictures of lightmap pages in the folders of scenes and below them, as .png, .hdr or .exr.
 class FolderLightmaps final : public LightmapFiles {
  public:
-  /// \param scene  path of the file that they lie beside
-  explicit FolderLightmaps(const std::string& scene);
+  /// \param scenes  paths of the files that they lie beside: first the first
+  explicit FolderLightmaps(const std::vector<std::string>& scenes);
   /// With an ending or without one. \error cannot_open  a file that is there and can't be read
   [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override;
 
  private:
-  std::string folder_;
+  std::vector<std::string> folders_;
 };
 
 /// Survey, plan and verdict of a job, beside its result. The plan learns where its scene is.

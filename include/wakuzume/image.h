@@ -63,6 +63,12 @@ Result<TexelGrid> unpack_texels(const Bytes& encoded,
 /// \error bad_image  a format that unpack_texels does not make, or a size that is not its texels'
 Result<std::vector<std::byte>> pack_texels(const TexelGrid& grid);
 
+/// Baked light of any of the formats above: whole numbers are from 0 to 1 by the curve of sRGB,
+/// shared exponents, halves and floats are light as they are. Alpha is left out, and of OpenEXR all
+/// channels but R, G and B, or Y.
+/// \error as unpack_texels; bad_image  OpenEXR without these channels
+Result<LightPixels> decode_light(const Bytes& encoded, const ImageLimits& limits = {});
+
 /// The formats of this header for the core.
 class StandardCodec final : public PictureCodec {
  public:
@@ -100,6 +106,9 @@ class StandardCodec final : public PictureCodec {
   }
   [[nodiscard]] Result<std::vector<std::byte>> pack(const TexelGrid& grid) const override {
     return pack_texels(grid);
+  }
+  [[nodiscard]] Result<LightPixels> decode_light(const Bytes& encoded) const override {
+    return wakuzume::decode_light(encoded, limits_);
   }
 
  private:

@@ -63,6 +63,8 @@ struct JobTools {
   Delivery* delivery = nullptr;      ///< null: the result stays in memory and is proved as it is
   ViewAudience* audience = nullptr;  ///< is shown the views that were compared
   const LightmapFiles* lightmaps = nullptr;  ///< beside the source; null: there are none
+  /// Beside the result, for its proof; pages that it shares with the source may lie there alone.
+  const LightmapFiles* result_lightmaps = nullptr;
 };
 
 /// A scene as plans are made for it: split, its lightmap pages joined, its materials shared.

@@ -13,6 +13,7 @@
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
+#include "wakuzume/shot.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/texel_grid.h"
 
@@ -132,6 +133,9 @@ struct LightmapFile {
   Bytes bytes;
 };
 
+/// With which endings such files are looked for, one after the other.
+inline constexpr const char* lightmap_endings[] = {"", ".png", ".hdr", ".exr"};
+
 /// Pictures of pages that lie beside a scene. FolderLightmaps of wakuzume/delivery.h, or your own.
 class LightmapFiles {
  public:
@@ -167,6 +171,14 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
                                                             const LightmapSettings& settings,
                                                             const LightmapTools& tools,
                                                             const RunControl& run = {});
+
+/// The same with their bytes, to show the scene by them. Those that can't be read are left out.
+/// \error cancelled
+Result<std::vector<LitPage>> read_lit_pages(const Scene& scene,
+                                            const Survey& survey,
+                                            const LightmapSettings& settings,
+                                            const LightmapTools& tools,
+                                            const RunControl& run = {});
 
 /// \pre `survey` is of `scene`
 /// \param pictures  of its pages; those without one count as LightmapSettings::source_page_px says

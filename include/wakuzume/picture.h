@@ -37,10 +37,11 @@ enum class Showing : std::uint8_t {
   triangles,  ///< pixels that a triangle covers
   surfaces,   ///< how many surfaces lie behind each other
   wire,       ///< edges of triangles over the shaded scene
+  lightmap,   ///< a colour a lightmap page, as bright as its light; what is on none is grey
   layers,     ///< how many blended layers a pixel shows
   order       ///< where an engine draws those in another order than the true one
 };
-inline constexpr std::size_t showing_count = 13;
+inline constexpr std::size_t showing_count = 14;
 std::string_view to_string(Showing showing);
 
 using Color = std::array<std::uint8_t, 3>;  ///< sRGB

@@ -47,6 +47,8 @@ class PictureCodec {
       [[maybe_unused]] const TexelGrid& grid) const {
     return Failure(Error{ErrorCode::bad_image, "this codec moves no texels", {}});
   }
+  /// Pictures of baked light. \default as `decode`, by the curve of sRGB
+  [[nodiscard]] virtual Result<LightPixels> decode_light(const Bytes& encoded) const;
   /// Where encoded pictures stay until they are written. \default in memory
   [[nodiscard]] virtual Bytes keep(std::vector<std::byte> encoded) const {
     return make_bytes(std::move(encoded));

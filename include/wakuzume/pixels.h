@@ -15,6 +15,13 @@ struct Pixels {
   std::vector<std::uint8_t> rgba;  ///< 4 x width x height
 };
 
+/// Light without an upper end: rows from the top, linear RGB, no padding.
+struct LightPixels {
+  std::uint32_t width_px = 0;
+  std::uint32_t height_px = 0;
+  std::vector<float> rgb;  ///< 3 x width x height
+};
+
 enum class PictureType : std::uint8_t { png, jpeg, webp };
 inline constexpr std::size_t picture_type_count = 3;
 std::string_view to_string(PictureType type);     ///< "png", "jpeg", "webp"

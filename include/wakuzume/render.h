@@ -23,6 +23,8 @@
 /// 3. Skins stand in the pose of their joints, morph targets have their default weights.
 /// 4. Transforms are taken from the eye in double, so that scenes far from the origin do not shake.
 /// 5. Where two surfaces lie in one place, the one shows that comes first by its material and node.
+/// 6. What lies on a lightmap page whose picture is there is lit by it, in linear light with all
+///    mip levels; formats that encode brightness in alpha are shown without it.
 /// Caveats: no shadows and no reflections; the sixteen lights that are strongest at the eye count.
 /// Everything stays on the thread that opened the device.
 namespace wakuzume {
@@ -52,11 +54,9 @@ struct RenderSettings {
 
 class Renderer final : public ShotMaker {
  public:
-  /// \pre `survey` is of `scene`; both stay while the renderer lives
   /// \error bad_setting, cannot_render, too_large (by the settings, or for the device), cancelled
   /// \cost decodes every picture that is shown and every vertex that is drawn, in parallel
-  static Result<std::unique_ptr<Renderer>> make(const Scene& scene,
-                                                const Survey& survey,
+  static Result<std::unique_ptr<Renderer>> make(const ShownScene& shown,
                                                 std::shared_ptr<RenderDevice> device,
                                                 const PictureCodec& codec,
                                                 const RenderSettings& settings = {},
@@ -80,8 +80,7 @@ class RenderShots final : public ShotMakers {
   /// \param settings  all but the size, which each scene comes with
   explicit RenderShots(const PictureCodec& codec, const RenderSettings& settings = {})
       : codec_(codec), settings_(settings) {}
-  Result<std::unique_ptr<ShotMaker>> make(const Scene& scene,
-                                          const Survey& survey,
+  Result<std::unique_ptr<ShotMaker>> make(const ShownScene& shown,
                                           const ShotSize& size,
                                           const RunControl& run) override;
   [[nodiscard]] std::string name() const override { return name_; }

@@ -4,14 +4,18 @@
 
 #include <cstdint>
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "wakuzume/blend_sorting.h"
+#include "wakuzume/bytes.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/pixels.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
 #include "wakuzume/views.h"
 
 /// Shots: what a scene shows from one view, pixel by pixel, as plain values.
@@ -35,6 +39,7 @@ enum class Measure : std::uint8_t {
   facing,            ///< how straight the surface is seen: 0 edge on, 1 straight
   tile_checks,       ///< 1 or 0 in turn, eight checks along each side of a UV tile; < 0: no texture
   texels_per_metre,  ///< of the base colour's texture; < 0: no texture
+  baked_light,       ///< how bright the lightmap is, 0 to 1; as facing where there is none
   surfaces           ///< how many lie behind each other, hidden ones included
 };
 
@@ -110,6 +115,24 @@ struct ShotSize {
   std::uint32_t height_px = 720;
 };
 
+/// A lightmap page with its picture, encoded.
+struct LitPage {
+  std::string page;  ///< as MergeKey::lightmap has it
+  Bytes picture;
+  std::uint32_t width_px = 0;
+  std::uint32_t height_px = 0;
+  /// Mip levels below the first that it is looked up in; those that its size has not are none.
+  std::uint32_t mips = 32;
+};
+
+/// What shots are made of. The scene and its survey stay while their maker lives.
+struct ShownScene {
+  const Scene& scene;
+  const Survey& survey;  ///< of the scene
+  /// Draws on these pages are lit by them, and not by sky and lamps. Read while a maker is made.
+  std::span<const LitPage> lightmaps{};
+};
+
 /// Makes a maker of shots for each scene that is to be drawn. RenderShots of wakuzume/render.h, or
 /// your own engine.
 class ShotMakers {
@@ -118,11 +141,9 @@ class ShotMakers {
   ShotMakers(const ShotMakers&) = delete;
   ShotMakers& operator=(const ShotMakers&) = delete;
   virtual ~ShotMakers() = default;
-  /// \pre `survey` is of `scene`; both stay while the maker lives
   /// \error cannot_render  there is nothing to draw with
   /// \error too_large, cancelled
-  virtual Result<std::unique_ptr<ShotMaker>> make(const Scene& scene,
-                                                  const Survey& survey,
+  virtual Result<std::unique_ptr<ShotMaker>> make(const ShownScene& shown,
                                                   const ShotSize& size,
                                                   const RunControl& run) = 0;
   /// What draws, for people. \pre a maker was made

@@ -188,10 +188,12 @@ struct Verdict {
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
   std::uint64_t lightmap_lookups = 0;             ///< of verify_lightmaps; all found their texel
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
-  std::string drawn_by;                           ///< what drew the views; empty: nothing did
-  std::vector<ViewCheck> views;                   ///< of verify_views; the worst first
-  std::vector<GroupFault> group_faults;           ///< most pixels first; what is blended last
-  std::vector<BudgetResult> budgets;              ///< of the result
+  /// Lightmap pages that lit the views of the source and of the result.
+  std::array<std::size_t, 2> lit_pages{};
+  std::string drawn_by;                  ///< what drew the views; empty: nothing did
+  std::vector<ViewCheck> views;          ///< of verify_views; the worst first
+  std::vector<GroupFault> group_faults;  ///< most pixels first; what is blended last
+  std::vector<BudgetResult> budgets;     ///< of the result
   std::vector<TierResult> tiers;
   std::vector<std::string> not_checked;  ///< one sentence each, and why
   std::vector<Rejection> rejected;       ///< of all that did not pass, in no order

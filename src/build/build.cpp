@@ -96,11 +96,8 @@ class Builder {
     renumber_nodes(
         compact(source_, built_.scene, ledger.left_out, drops ? settings_.origin : nullptr),
         ledger);
-    if (drops) {
-      drop_unshown(*settings_.origin, built_);
-    }
-    if (plan_.lightmaps.joins() && ledger.source_copy.first_node == no_node) {
-      drop_left_pages(plan_.lightmaps, built_);
+    if (ledger.source_copy.first_node == no_node) {
+      drop_unshown(settings_.origin, plan_.lightmaps, built_);
     }
     for (const auto& [node, name] : asset_nodes_) {
       const NodeId id = ledger.results[node].node;

@@ -14,7 +14,7 @@
 namespace wakuzume {
 namespace {
 
-/// Variants name materials, and extensions of materials name textures.
+/// Variants name materials, and extensions of materials name textures; that of lightmaps is known.
 bool has_hidden_references(const Scene& scene) {
   const bool variants = std::any_of(scene.meshes.begin(), scene.meshes.end(), [](const Mesh& mesh) {
     return std::any_of(mesh.primitives.begin(), mesh.primitives.end(),
@@ -26,7 +26,9 @@ bool has_hidden_references(const Scene& scene) {
            const auto core = std::count_if(slots.begin(), slots.end(), [](const TextureSlot* slot) {
              return slot->texture != no_texture;
            });
-           return list_textures(scene, material).size() > static_cast<std::size_t>(core);
+           const bool lit = find_lightmap_extension(scene, material).has_value();
+           return list_textures(scene, material).size() >
+                  static_cast<std::size_t>(core) + (lit ? 1U : 0U);
          });
 }
 
@@ -52,10 +54,14 @@ LookUse mark_looks(const Scene& scene) {
     }
   }
   for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+    if (!use.materials.has(m)) {
+      continue;
+    }
     for (const TextureSlot* slot : list_slots(scene.materials[m])) {
-      if (use.materials.has(m)) {
-        use.textures(slot->texture);
-      }
+      use.textures(slot->texture);
+    }
+    if (const auto lightmap = find_lightmap_extension(scene, scene.materials[m])) {
+      use.textures(lightmap->texture);
     }
   }
   for (std::size_t t = 0; t < scene.textures.size(); ++t) {
@@ -103,10 +109,18 @@ LookNumbers drop_unused(const LookUse& before, Scene& built) {
       }
     }
   }
+  std::vector<TextureId> lightmaps;
+  for (const Material& material : built.materials) {
+    const auto lightmap = find_lightmap_extension(built, material);
+    lightmaps.push_back(lightmap ? lightmap->texture : no_texture);
+  }
   const auto textures = remove_unused(built.textures, before.textures, now.textures);
-  for (Material& material : built.materials) {
-    for (TextureSlot* slot : list_slots(material)) {
+  for (std::size_t m = 0; m < built.materials.size(); ++m) {
+    for (TextureSlot* slot : list_slots(built.materials[m])) {
       renumber(slot->texture, textures);
+    }
+    if (lightmaps[m] != no_texture) {
+      set_lightmap_texture(built.materials[m], textures[to_index(lightmaps[m])]);
     }
   }
   const auto samplers = remove_unused(built.samplers, before.samplers, now.samplers);
@@ -148,54 +162,72 @@ void renumber_pages(const LookNumbers& numbers, Ledger& ledger) {
   }
 }
 
-}  // namespace
-
-void drop_left_pages(const LightmapPlan& plan, Built& built) {
-  Scene& scene = built.scene;
-  if (std::none_of(plan.pages.begin(), plan.pages.end(),
-                   [](const LightmapPage& page) { return page.image != no_image; })) {
-    return;
+/// The ledger after materials were renumbered once more. \param left  how many there are now
+void follow_materials(const LookNumbers& numbers, std::size_t left, Ledger& ledger) {
+  const std::vector<MaterialId> before = std::move(ledger.material_from);
+  ledger.material_from.assign(left, no_material);
+  for (std::size_t m = 0; m < numbers.materials.size(); ++m) {
+    if (numbers.materials[m] != no_material) {
+      ledger.material_from[to_index(numbers.materials[m])] =
+          before.empty() ? make_id<MaterialId>(m) : before[m];
+    }
   }
+}
+
+/// Images of lightmap pages that nothing is on any more, with the textures and materials that show
+/// them and that nothing uses.
+/// \param numbers  of images, by their numbers when the plan was made
+LookUse mark_left_pages(const LightmapPlan& plan,
+                        const std::vector<ImageId>& numbers,
+                        const Scene& scene) {
   std::set<std::string> pages;
   for (const Node& node : scene.nodes) {
     if (node.mesh == no_mesh) {
       continue;
     }
     for (const Primitive& primitive : scene[node.mesh].primitives) {
-      pages.insert(find_lightmap_page(scene, node, primitive, plan.page_key));
+      pages.insert(find_lightmap(scene, node, primitive, plan.page_key));
     }
   }
   LookUse left{UseMarks<MaterialId>(scene.materials.size()),
                UseMarks<TextureId>(scene.textures.size()),
                UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
-  bool any = false;
   for (const LightmapPage& page : plan.pages) {
-    if (page.image == no_image || pages.contains(page.name)) {
+    const ImageId image = page.image == no_image ? no_image : numbers[to_index(page.image)];
+    if (image == no_image || pages.contains(page.name)) {
       continue;
     }
-    any = true;
-    left.images(page.image);
+    left.images(image);
     for (std::size_t t = 0; t < scene.textures.size(); ++t) {
-      if (scene.textures[t].image == page.image) {
+      if (scene.textures[t].image == image) {
         left.textures(make_id<TextureId>(t));
       }
     }
-  }
-  if (any) {
-    renumber_pages(drop_unused(left, scene), built.ledger);
-  }
-}
-
-void drop_unshown(const Scene& origin, Built& built) {
-  const LookNumbers numbers = drop_looks(origin, built.scene);
-  Ledger& ledger = built.ledger;
-  ledger.material_from.assign(built.scene.materials.size(), no_material);
-  for (std::size_t m = 0; m < numbers.materials.size(); ++m) {
-    if (numbers.materials[m] != no_material) {
-      ledger.material_from[to_index(numbers.materials[m])] = make_id<MaterialId>(m);
+    for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+      if (find_lightmap_image(scene, make_id<MaterialId>(m)) == image) {
+        left.materials(make_id<MaterialId>(m));
+      }
     }
   }
-  renumber_pages(numbers, ledger);
+  return left;
+}
+
+}  // namespace
+
+void drop_unshown(const Scene* origin, const LightmapPlan& lightmaps, Built& built) {
+  std::vector<ImageId> images = make_same<ImageId>(built.scene.images.size());
+  const auto follow = [&](const LookNumbers& numbers) {
+    follow_materials(numbers, built.scene.materials.size(), built.ledger);
+    renumber_pages(numbers, built.ledger);
+    images = numbers.images;
+  };
+  if (origin != nullptr) {
+    follow(drop_looks(*origin, built.scene));
+  }
+  if (std::any_of(lightmaps.pages.begin(), lightmaps.pages.end(),
+                  [](const LightmapPage& page) { return page.image != no_image; })) {
+    follow(drop_unused(mark_left_pages(lightmaps, images, built.scene), built.scene));
+  }
 }
 
 }  // namespace wakuzume

@@ -21,11 +21,9 @@ struct LookNumbers {
 /// \pre the first materials, textures, samplers and images of `built` are those of `origin`
 LookNumbers drop_looks(const Scene& origin, Scene& built);
 
-/// Images of lightmap pages that nothing is on any more, with the textures that show them and that
-/// nothing else uses. The ledger's images get their new numbers.
-void drop_left_pages(const LightmapPlan& plan, Built& built);
-
-/// The same as drop_looks for what a build made, with the numbers that its ledger then has to tell.
-void drop_unshown(const Scene& origin, Built& built);
+/// The same for what a build made, and of joined lightmaps the pages that nothing is on any more,
+/// with the numbers that its ledger then has to tell.
+/// \param origin  null: nothing but pages goes
+void drop_unshown(const Scene* origin, const LightmapPlan& lightmaps, Built& built);
 
 }  // namespace wakuzume

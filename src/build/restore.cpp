@@ -269,11 +269,8 @@ class Restorer {
       add_once(ledger.left_out, note);
     }
     renumber_nodes(number, ledger);
-    if (drops) {
-      drop_unshown(*origin_, out_);
-    }
-    if (before.lightmaps.joins()) {
-      drop_left_pages(before.lightmaps, out_);
+    if (ledger.source_copy.first_node == no_node) {
+      drop_unshown(origin_, before.lightmaps, out_);
     }
     if (ledger.results.empty()) {
       ledger.left_out.clear();

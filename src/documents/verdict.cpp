@@ -152,6 +152,12 @@ std::string to_json(const Verdict& verdict) {
   if (verdict.lightmap_lookups > 0) {
     out.member("lightmap_lookups", verdict.lightmap_lookups);
   }
+  if (verdict.lit_pages != std::array<std::size_t, 2>{}) {
+    out.begin_object("lit_pages");
+    out.member("before", verdict.lit_pages[0]);
+    out.member("after", verdict.lit_pages[1]);
+    out.end_object();
+  }
   if (!verdict.looks.empty()) {
     out.begin_array("looks");
     for (const LookCheck& check : verdict.looks) {

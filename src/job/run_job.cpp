@@ -25,6 +25,27 @@ class Stopwatch {
   std::chrono::steady_clock::time_point begun_ = std::chrono::steady_clock::now();
 };
 
+/// Pictures of joined lightmap pages that nobody has written yet, then those of the source.
+class BuiltLightmaps final : public LightmapFiles {
+ public:
+  BuiltLightmaps(const std::vector<LightmapFile>& built, const LightmapFiles* others)
+      : built_(built), others_(others) {}
+  [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override {
+    for (const LightmapFile& file : built_) {
+      for (const char* ending : lightmap_endings) {
+        if (file.name == name + ending) {
+          return file;
+        }
+      }
+    }
+    return others_ == nullptr ? Result<LightmapFile>(LightmapFile{}) : others_->find(name);
+  }
+
+ private:
+  const std::vector<LightmapFile>& built_;
+  const LightmapFiles* others_;
+};
+
 /// What a step takes back, as people read it.
 std::vector<Mend> tell_mends(const Scene& origin, const MendStep& step, std::uint32_t round) {
   std::vector<Mend> out;
@@ -118,8 +139,13 @@ class JobRun {
   }
 
   Result<void> prove_round(const ProvedBefore* earlier) {
+    const BuiltLightmaps lightmaps(out_.built.lightmaps, tools_.lightmaps);
+    JobTools tools = tools_;
+    if (tools.result_lightmaps == nullptr) {
+      tools.result_lightmaps = &lightmaps;
+    }
     auto verdict =
-        prove(out_.source.source, out_.built.ledger, out_.after, job_, tools_, run_, earlier);
+        prove(out_.source.source, out_.built.ledger, out_.after, job_, tools, run_, earlier);
     if (!verdict) {
       return Failure(verdict.error());
     }

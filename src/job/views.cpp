@@ -68,27 +68,82 @@ std::vector<ViewCheck> list_same(const KnownViews& known,
 /// A scene that is ready to be drawn. The survey stays where it is: the maker refers to it.
 struct Drawable {
   std::unique_ptr<Survey> survey;
+  std::vector<LitPage> lightmaps;
   std::unique_ptr<ShotMaker> shots;
 };
 
-Result<Drawable> make_drawable(const Scene& scene,
-                               const Settings& settings,
-                               ShotMakers& makers,
+/// With its survey and its lightmaps, as far as there are pictures of them.
+Result<Drawable> read_drawable(const Scene& scene,
+                               const SurveySettings& settings,
+                               const LightmapSettings& lightmaps,
+                               const LightmapTools& tools,
                                const RunControl& run) {
   Drawable out;
-  auto found = survey(scene, settings.survey, run);
+  auto found = survey(scene, settings, run);
   if (!found) {
     return Failure(found.error());
   }
   out.survey = std::make_unique<Survey>(std::move(*found));
-  auto made =
-      makers.make(scene, *out.survey,
-                  {settings.verify.picture_width_px, settings.verify.picture_height_px}, run);
+  auto pages = read_lit_pages(scene, *out.survey, lightmaps, tools, run);
+  if (!pages) {
+    return Failure(pages.error());
+  }
+  out.lightmaps = std::move(*pages);
+  return out;
+}
+
+Result<void> open_drawable(const Scene& scene,
+                           const VerifySettings& settings,
+                           ShotMakers& makers,
+                           const RunControl& run,
+                           Drawable& out) {
+  auto made = makers.make({scene, *out.survey, out.lightmaps},
+                          {settings.picture_width_px, settings.picture_height_px}, run);
   if (!made) {
     return Failure(made.error());
   }
   out.shots = std::move(*made);
-  return out;
+  return {};
+}
+
+double count_megabytes(std::span<const LitPage> pages) {
+  double texels = 0;
+  for (const LitPage& page : pages) {
+    texels += static_cast<double>(page.width_px) * page.height_px;
+  }
+  return texels * 8e-6 * 4 / 3;  // halves, with mip levels
+}
+
+/// Either both are lit by lightmaps or none is: else the light would be told for a difference. Of
+/// joined pages the clean mip levels: in coarser ones what lies side by side runs together, before
+/// as after, and other things lie there.
+void limit_lightmaps(const LightmapPlan& joined,
+                     Drawable& before,
+                     Drawable& after,
+                     Verdict& verdict) {
+  constexpr double most_megabytes = 1024;
+  const double megabytes =
+      std::max(count_megabytes(before.lightmaps), count_megabytes(after.lightmaps));
+  if (megabytes > most_megabytes) {
+    before.lightmaps.clear();
+    after.lightmaps.clear();
+    verdict.not_checked.push_back(
+        fmt::format("pictures lit by lightmaps: their pages take {:.0f} MB to draw, and no more "
+                    "than {:.0f} are used",
+                    megabytes, most_megabytes));
+  }
+  if (joined.joins()) {
+    std::uint32_t clean = joined.settings.clean_mips;
+    for (const LightmapPage& page : joined.pages) {
+      clean = std::min(clean, page.clean_mips);
+    }
+    for (std::vector<LitPage>* const pages : {&before.lightmaps, &after.lightmaps}) {
+      for (LitPage& page : *pages) {
+        page.mips = clean;
+      }
+    }
+  }
+  verdict.lit_pages = {before.lightmaps.size(), after.lightmaps.size()};
 }
 
 /// What was drawn otherwise than it is.
@@ -110,13 +165,27 @@ Result<void> draw_and_compare(const Compared& scenes,
                               const JobTools& tools,
                               const RunControl& run,
                               Verdict& verdict) {
-  const auto drawable_before = make_drawable(scenes.before, job.settings, *tools.shots, run);
+  const LightmapSettings& lightmaps =
+      scenes.ledger.lightmaps.joins() ? scenes.ledger.lightmaps.settings : job.settings.lightmaps;
+  auto drawable_before = read_drawable(scenes.before, job.settings.survey, lightmaps,
+                                       {tools.codec, tools.lightmaps}, run);
   if (!drawable_before) {
     return Failure(drawable_before.error());
   }
-  const auto drawable_after = make_drawable(scenes.after, job.settings, *tools.shots, run);
+  const LightmapFiles* const files =
+      tools.result_lightmaps == nullptr ? tools.lightmaps : tools.result_lightmaps;
+  auto drawable_after =
+      read_drawable(scenes.after, job.settings.survey, lightmaps, {tools.codec, files}, run);
   if (!drawable_after) {
     return Failure(drawable_after.error());
+  }
+  limit_lightmaps(scenes.ledger.lightmaps, *drawable_before, *drawable_after, verdict);
+  for (const auto& [scene, drawable] :
+       {std::pair(&scenes.before, &*drawable_before), std::pair(&scenes.after, &*drawable_after)}) {
+    if (auto opened = open_drawable(*scene, job.settings.verify, *tools.shots, run, *drawable);
+        !opened) {
+      return opened;
+    }
   }
   const Survey& survey = *drawable_before->survey;
   const auto outlook = make_outlook(scenes.before, survey, job);

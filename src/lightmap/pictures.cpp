@@ -11,6 +11,7 @@
 
 #include "scene/first_error.h"
 #include "scene/running.h"
+#include "scene/srgb.h"
 #include "survey/lightmaps.h"
 #include "survey/textures.h"
 
@@ -18,14 +19,18 @@ namespace wakuzume {
 namespace {
 
 /// Bytes of a page's picture; none where it is not there.
-Result<Bytes> find_bytes(const Scene& scene, const LightmapPage& page, const LightmapTools& tools) {
-  if (page.image != no_image) {
-    return to_index(page.image) < scene.images.size() ? find_encoded(scene, page.image) : Bytes();
+/// \param image, name  as LightmapPage has them
+Result<Bytes> find_bytes(const Scene& scene,
+                         ImageId image,
+                         const std::string& name,
+                         const LightmapTools& tools) {
+  if (image != no_image) {
+    return to_index(image) < scene.images.size() ? find_encoded(scene, image) : Bytes();
   }
-  if (tools.files == nullptr || page.file.empty()) {
+  if (tools.files == nullptr || name.empty()) {
     return Bytes();
   }
-  auto file = tools.files->find(page.file);
+  auto file = tools.files->find(name);
   return file ? Result<Bytes>(std::move(file->bytes)) : Failure(file.error());
 }
 
@@ -82,7 +87,7 @@ class PagePainter {
 
  private:
   [[nodiscard]] Result<TexelGrid> read(const LightmapPage& page) const {
-    const auto bytes = find_bytes(scene_, page, tools_);
+    const auto bytes = find_bytes(scene_, page.image, page.file, tools_);
     if (!bytes) {
       return Failure(bytes.error());
     }
@@ -229,7 +234,32 @@ void enlarge(std::uint32_t times, LightmapPlan& plan) {
   }
 }
 
+std::set<std::string> list_page_names(const Survey& survey) {
+  std::set<std::string> pages;
+  for (const MergeKey& key : survey.keys) {
+    if (!key.lightmap.empty()) {
+      pages.insert(key.lightmap);
+    }
+  }
+  return pages;
+}
+
 }  // namespace
+
+Result<LightPixels> PictureCodec::decode_light(const Bytes& encoded) const {
+  const auto pixels = decode(encoded);
+  if (!pixels) {
+    return Failure(pixels.error());
+  }
+  LightPixels out{pixels->width_px, pixels->height_px, {}};
+  out.rgb.reserve(pixels->rgba.size() / 4 * 3);
+  for (std::size_t at = 0; at < pixels->rgba.size(); at += 4) {
+    for (std::size_t c = 0; c < 3; ++c) {
+      out.rgb.push_back(srgb_to_linear()[pixels->rgba[at + c]]);
+    }
+  }
+  return out;
+}
 
 std::string find_ending(const std::string& format) {
   return format.starts_with("image/x-exr")          ? ".exr"
@@ -242,12 +272,7 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
                                                             const LightmapSettings& settings,
                                                             const LightmapTools& tools,
                                                             const RunControl& run) {
-  std::set<std::string> pages;
-  for (const MergeKey& key : survey.keys) {
-    if (!key.lightmap.empty()) {
-      pages.insert(key.lightmap);
-    }
-  }
+  const std::set<std::string> pages = list_page_names(survey);
   const PictureFinder finder(scene, settings, tools);
   std::vector<LightmapPicture> out;
   for (const std::string& page : pages) {
@@ -260,6 +285,28 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
     }
     if (!picture->format.empty()) {
       out.push_back(std::move(*picture));
+    }
+  }
+  return out;
+}
+
+Result<std::vector<LitPage>> read_lit_pages(const Scene& scene,
+                                            const Survey& survey,
+                                            const LightmapSettings& settings,
+                                            const LightmapTools& tools,
+                                            const RunControl& run) {
+  const PictureFinder finder(scene, settings, tools);
+  std::vector<LitPage> out;
+  for (const std::string& page : list_page_names(survey)) {
+    if (!goes_on(run, "looking for lightmaps")) {
+      return Failure(make_cancelled());
+    }
+    const auto picture = finder.find(page);
+    if (!picture || picture->format.empty()) {
+      continue;
+    }
+    if (auto bytes = find_bytes(scene, picture->image, picture->file, tools)) {
+      out.push_back({page, std::move(*bytes), picture->size.width_px, picture->size.height_px});
     }
   }
   return out;

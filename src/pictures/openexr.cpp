@@ -70,6 +70,22 @@ struct PixelKind {
 constexpr PixelKind pixel_kinds[] = {
     {Imf::HALF, "half", 2}, {Imf::FLOAT, "float", 4}, {Imf::UINT, "uint", 4}};
 
+float read_sample(const PixelKind& kind, const std::byte* from) {
+  if (kind.type == Imf::HALF) {
+    half value;
+    std::memcpy(&value, from, sizeof value);
+    return value;
+  }
+  if (kind.type == Imf::FLOAT) {
+    float value = 0;
+    std::memcpy(&value, from, sizeof value);
+    return value;
+  }
+  std::uint32_t value = 0;
+  std::memcpy(&value, from, sizeof value);
+  return static_cast<float>(value);
+}
+
 /// Channels one after the other in each texel.
 struct Channels {
   std::string format{exr_lead};
@@ -197,6 +213,39 @@ Result<std::vector<std::byte>> pack_openexr(const TexelGrid& grid) {
   } catch (const std::exception& problem) {
     return bad_openexr(problem.what());
   }
+}
+
+Result<LightPixels> make_openexr_light(const TexelGrid& grid) {
+  const auto channels = read_channels(grid.format);
+  if (!channels) {
+    return Failure(channels.error());
+  }
+  struct Sample {
+    const PixelKind* kind = nullptr;
+    std::size_t offset = 0;
+  };
+  std::array<Sample, 3> samples{};
+  std::size_t offset = 0;
+  for (const auto& [name, kind] : channels->list) {
+    for (std::size_t c = 0; c < samples.size(); ++c) {
+      if (name == "Y" || name == std::string(1, "RGB"[c])) {
+        samples[c] = {&kind, offset};
+      }
+    }
+    offset += kind.bytes;
+  }
+  if (std::any_of(samples.begin(), samples.end(),
+                  [](const Sample& s) { return s.kind == nullptr; })) {
+    return bad_openexr("without channels R, G and B, or Y, it tells no light");
+  }
+  LightPixels out{grid.size.width_px, grid.size.height_px, {}};
+  out.rgb.reserve(3 * (grid.texels.size() / grid.texel_bytes));
+  for (std::size_t at = 0; at < grid.texels.size(); at += grid.texel_bytes) {
+    for (const Sample& sample : samples) {
+      out.rgb.push_back(read_sample(*sample.kind, &grid.texels[at + sample.offset]));
+    }
+  }
+  return out;
 }
 
 }  // namespace wakuzume

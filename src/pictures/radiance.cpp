@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
 #include <cstring>
 #include <span>
 #include <string_view>
@@ -219,6 +220,20 @@ std::vector<std::byte> pack_radiance(const TexelGrid& grid) {
     }
     for (std::size_t c = 0; c < rgbe_bytes; ++c) {
       append_runs(row, c, width, out);
+    }
+  }
+  return out;
+}
+
+LightPixels make_radiance_light(const TexelGrid& grid) {
+  LightPixels out{grid.size.width_px, grid.size.height_px, {}};
+  out.rgb.reserve(3 * (grid.texels.size() / rgbe_bytes));
+  for (std::size_t at = 0; at < grid.texels.size(); at += rgbe_bytes) {
+    const int exponent = static_cast<int>(grid.texels[at + 3]);
+    // Eight bits of a fraction, whose exponent is shared and counted from 128.
+    const float scale = exponent == 0 ? 0.0F : std::ldexp(1.0F, exponent - 136);
+    for (std::size_t c = 0; c < 3; ++c) {
+      out.rgb.push_back(scale * static_cast<float>(grid.texels[at + c]));
     }
   }
   return out;

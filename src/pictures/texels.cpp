@@ -12,6 +12,7 @@
 #include <string_view>
 
 #include "pictures/image_type.h"
+#include "scene/srgb.h"
 
 namespace wakuzume {
 namespace {
@@ -101,6 +102,26 @@ Result<std::vector<std::byte>> pack_png(const TexelGrid& grid) {
   }
   const auto* const bytes = static_cast<const std::byte*>(buffer.get());
   return std::vector<std::byte>(bytes, bytes + size);
+}
+
+LightPixels make_png_light(const TexelGrid& grid) {
+  const PngLayout& layout =
+      *find_layout([&](const PngLayout& one) { return one.format == grid.format; });
+  const bool gray = layout.color_type == SPNG_COLOR_TYPE_GRAYSCALE ||
+                    layout.color_type == SPNG_COLOR_TYPE_GRAYSCALE_ALPHA;
+  const std::size_t bytes = layout.bits / 8;
+  LightPixels out{grid.size.width_px, grid.size.height_px, {}};
+  out.rgb.reserve(3 * (grid.texels.size() / grid.texel_bytes));
+  for (std::size_t at = 0; at < grid.texels.size(); at += grid.texel_bytes) {
+    for (std::size_t c = 0; c < 3; ++c) {
+      const std::byte* const from = &grid.texels[at + (gray ? 0 : c * bytes)];
+      std::uint16_t wide = 0;
+      std::memcpy(&wide, from, bytes);
+      out.rgb.push_back(bytes == 1 ? srgb_to_linear()[wide]
+                                   : static_cast<float>(to_linear(wide / 65535.0)));
+    }
+  }
+  return out;
 }
 
 bool begins(const Bytes& bytes, std::string_view magic) {
@@ -197,6 +218,18 @@ Result<std::vector<std::byte>> pack_texels(const TexelGrid& grid) {
                : Failure(Error{ErrorCode::bad_image,
                                fmt::format("no writer knows texels of {}", grid.format),
                                {}});
+}
+
+Result<LightPixels> decode_light(const Bytes& encoded, const ImageLimits& limits) {
+  const auto grid = unpack_texels(encoded, ImageDepth::pixels, limits);
+  if (!grid) {
+    return Failure(grid.error());
+  }
+  if (grid->format == radiance_format) {
+    return make_radiance_light(*grid);
+  }
+  return grid->format.starts_with("image/x-exr ") ? make_openexr_light(*grid)
+                                                  : make_png_light(*grid);
 }
 
 }  // namespace wakuzume

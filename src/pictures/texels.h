@@ -28,8 +28,12 @@ Result<TexelGrid> unpack_radiance(const Bytes& encoded,
                                   const ImageLimits& limits);
 std::vector<std::byte> pack_radiance(const TexelGrid& grid);
 
+LightPixels make_radiance_light(const TexelGrid& grid);
+
 /// OpenEXR with one part of scan lines: all channels of a texel one after the other, by name.
 Result<TexelGrid> unpack_openexr(const Bytes& encoded, ImageDepth depth, const ImageLimits& limits);
 Result<std::vector<std::byte>> pack_openexr(const TexelGrid& grid);
+/// \error bad_image  neither R, G and B nor Y
+Result<LightPixels> make_openexr_light(const TexelGrid& grid);
 
 }  // namespace wakuzume

@@ -20,10 +20,12 @@ StateChanges StateTrack::change_to(const ProgramKey& key, const DrawItem& item, 
   out.facing = facing_ != facing;
   out.blending = blending_ != blended;
   out.material = material_ != item.material;
+  out.page = key.baked && page_ != item.page;
   arena_ = item.place.arena;
   facing_ = facing;
   blending_ = blended;
   material_ = item.material;
+  page_ = key.baked ? item.page : page_;
   return out;
 }
 
@@ -33,7 +35,7 @@ DrawState::~DrawState() {
 }
 
 Result<void> DrawState::set(const DrawItem& item, const BoundMaterial& bound, const Arena& arena) {
-  const ProgramKey key = make_program_key(bound, arena.layout, item.sides, request_, pass_);
+  const ProgramKey key = make_program_key(bound, arena.layout, item, request_, pass_);
   const StateChanges changes =
       track_.change_to(key, item, pass_ == Pass::blend || pass_ == Pass::collect);
   if (changes.program) {
@@ -65,6 +67,10 @@ Result<void> DrawState::set(const DrawItem& item, const BoundMaterial& bound, co
                       sizeof(GpuMaterial));
     glBindTextures(0, 5, bound.textures.data());
     glBindSamplers(0, 5, bound.samplers.data());
+  }
+  if (changes.page) {
+    glBindTextureUnit(page_unit, materials_.pages[item.page - 1]);
+    glBindSampler(page_unit, materials_.page_sampler);
   }
   return {};
 }

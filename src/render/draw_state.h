@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <span>
+
 #include "render/device.h"
 #include "render/eye.h"
 #include "render/items.h"
@@ -17,6 +19,7 @@ struct StateChanges {
   bool facing = false;
   bool blending = false;
   bool material = false;
+  bool page = false;
 };
 
 /// Follows the state from draw to draw, without a driver.
@@ -30,15 +33,18 @@ class StateTrack {
   bool any_ = false;
   std::uint32_t arena_ = no_index;
   std::uint32_t material_ = no_index;
+  std::uint32_t page_ = 0;
   std::uint32_t facing_ = no_index;  ///< sides and mirroring
   bool blending_ = false;
 };
 
-/// Values of all materials on the device.
+/// Values of all materials on the device, and textures that are none of theirs.
 struct MaterialBuffer {
   GLuint buffer = 0;
   GLintptr stride = 0;
-  float texel_scale = 1;  ///< texels of the pictures by those that are there
+  float texel_scale = 1;    ///< texels of the pictures by those that are there
+  GLuint page_sampler = 0;  ///< of lightmap pages
+  std::span<const GLuint> pages{};
 };
 
 class DrawState {

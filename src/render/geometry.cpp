@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "render/geometry.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <cstring>
@@ -40,6 +42,7 @@ struct Lists {
   std::size_t color_width = 4;
   std::vector<std::vector<float>> uvs;
   std::vector<float> layers;
+  std::vector<float> baked;  ///< UVs
   /// Of each packed vertex: its number in the primitive; its own normal and tangent, if any.
   std::vector<std::uint32_t> numbers;
   std::vector<float> own_normals;
@@ -94,6 +97,9 @@ void pack_vertices(const Lists& lists, const VertexLayout& layout, std::vector<s
     }
     if (layout.layers) {
       put(out, at, find(lists.layers, n, 1), 1);
+    }
+    if (layout.baked) {
+      put(out, at, find(lists.baked, n, 2), 2);
     }
   }
 }
@@ -189,7 +195,8 @@ class Packer {
  public:
   Packer(const Scene& scene, const std::vector<Mat4d>& world) : scene_(scene), world_(world) {}
 
-  [[nodiscard]] Packed pack(const Draw& draw) const {
+  /// \param light_set  UV set of its lightmap; no_index: it has none
+  [[nodiscard]] Packed pack(const Draw& draw, std::uint32_t light_set) const {
     const Primitive& primitive = primitive_of(scene_, draw);
     static const Material standard;
     const Material& material =
@@ -200,12 +207,17 @@ class Packer {
         triangles ? GL_TRIANGLES : (primitive.mode == PrimitiveMode::points ? GL_POINTS : GL_LINES);
     out.indices = make_list_indices(scene_, primitive);
     Lists lists = decode(draw.node, primitive, material);
+    if (light_set != no_index) {
+      lists.baked = make_floats(scene_, primitive.find(fmt::format("TEXCOORD_{}", light_set)));
+    }
     const bool bumpy = triangles && material.normal_texture.texture != no_texture;
     find_frames(primitive, triangles, bumpy, lists, out.indices);
     out.layout = {static_cast<std::uint8_t>(lists.uvs.size()),
                   !lists.own_normals.empty() || !lists.shown.normals.empty(),
                   bumpy && (!lists.own_tangents.empty() || !lists.shown.tangents.empty()),
-                  !lists.colors.empty(), !lists.layers.empty()};
+                  !lists.colors.empty(),
+                  !lists.layers.empty(),
+                  light_set != no_index};
     pack_vertices(lists, out.layout, out.vertices);
     out.box = find_runs(out.vertices, out.layout.stride(), out.indices,
                         triangles ? 3 : (out.mode == GL_LINES ? 2 : 1), out.runs);
@@ -302,6 +314,9 @@ void set_up(GLuint array, const VertexLayout& layout) {
   if (layout.layers) {
     add(9, 1, GL_FLOAT, 4);
   }
+  if (layout.baked) {
+    add(11, 2, GL_FLOAT, 8);
+  }
   glEnableVertexArrayAttrib(array, 10);
   glVertexArrayAttribIFormat(array, 10, 1, GL_UNSIGNED_INT, 0);
   glVertexArrayAttribBinding(array, 10, 1);
@@ -335,21 +350,22 @@ struct Work {
   std::vector<DrawId> others;
 };
 
-std::vector<Work> list_work(const Scene& scene, const Survey& survey) {
+std::vector<Work> list_work(const Scene& scene, const Survey& survey, const BakedLight& baked) {
   std::vector<Work> out;
-  std::vector<std::uint32_t> of_shape(survey.shapes.size(), no_index);
+  std::map<std::pair<ShapeId, std::uint32_t>, std::size_t> of_shape;
   for (std::size_t d = 0; d < survey.draws.size(); ++d) {
     const Draw& draw = survey.draws[d];
     const Primitive& primitive = primitive_of(scene, draw);
     const auto id = make_id<DrawId>(d);
-    std::uint32_t& known = of_shape[to_index(draw.shape)];
     if (is_posed(scene, scene[draw.node], primitive)) {
       out.push_back({id, {}});
-    } else if (known == no_index) {
-      known = static_cast<std::uint32_t>(out.size());
+      continue;
+    }
+    const auto [known, added] = of_shape.try_emplace({draw.shape, baked.of(id).uv_set}, out.size());
+    if (added) {
       out.push_back({id, {}});
     } else {
-      out[known].others.push_back(id);
+      out[known->second].others.push_back(id);
     }
   }
   return out;
@@ -359,7 +375,7 @@ std::vector<Work> list_work(const Scene& scene, const Survey& survey) {
 
 std::uint32_t VertexLayout::stride() const {
   return 12U + (normals ? 12U : 0U) + (tangents ? 16U : 0U) + (colors ? 8U : 0U) + 8U * uv_sets +
-         (layers ? 4U : 0U);
+         (layers ? 4U : 0U) + (baked ? 8U : 0U);
 }
 
 std::vector<std::uint32_t> list_uv_sets(const Material& material) {
@@ -372,10 +388,13 @@ std::vector<std::uint32_t> list_uv_sets(const Material& material) {
   return {sets.begin(), sets.end()};
 }
 
-Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, const RunControl& run) {
+Result<GpuGeometry> make_geometry(const Scene& scene,
+                                  const Survey& survey,
+                                  const BakedLight& baked,
+                                  const RunControl& run) {
   const std::vector<Mat4d> world = make_world_matrices(scene);
   const Packer packer(scene, world);
-  const std::vector<Work> work = list_work(scene, survey);
+  const std::vector<Work> work = list_work(scene, survey, baked);
   GpuGeometry out;
   out.places.resize(survey.draws.size());
   std::vector<Growing> growing;
@@ -383,7 +402,8 @@ Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, cons
   for (std::size_t begin = 0; begin < work.size(); begin += shapes_at_once) {
     std::vector<Packed> packed(std::min(shapes_at_once, work.size() - begin));
     if (!for_each_index(packed.size(), run, "reading geometry", [&](std::size_t i) {
-          packed[i] = packer.pack(survey[work[begin + i].draw]);
+          const DrawId draw = work[begin + i].draw;
+          packed[i] = packer.pack(survey[draw], baked.of(draw).uv_set);
         })) {
       return Failure(make_cancelled());
     }

@@ -7,6 +7,7 @@
 #include <map>
 #include <vector>
 
+#include "render/baked.h"
 #include "render/gl_objects.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
@@ -22,6 +23,7 @@ struct VertexLayout {
   bool tangents = false;
   bool colors = false;
   bool layers = false;
+  bool baked = false;                          ///< UVs of the lightmap
   [[nodiscard]] std::uint32_t stride() const;  ///< bytes
   auto operator<=>(const VertexLayout&) const = default;
 };
@@ -74,6 +76,9 @@ struct GpuGeometry {
 
 /// The attribute that counts instances is set up without its buffer, binding 1.
 /// \error too_large, cancelled
-Result<GpuGeometry> make_geometry(const Scene& scene, const Survey& survey, const RunControl& run);
+Result<GpuGeometry> make_geometry(const Scene& scene,
+                                  const Survey& survey,
+                                  const BakedLight& baked,
+                                  const RunControl& run);
 
 }  // namespace wakuzume

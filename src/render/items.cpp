@@ -8,6 +8,7 @@
 
 #include "survey/draws.h"
 #include "survey/textures.h"
+#include "wakuzume/lightmaps.h"
 
 namespace wakuzume {
 namespace {
@@ -100,12 +101,20 @@ class MaterialPacker {
   DrawItems& out_;
 };
 
+std::array<float, 4> pack_place(const LightmapPlace& place) {
+  return pack_value(place.scale[0], place.scale[1], place.offset[0], place.offset[1]);
+}
+
 /// Factors that the instances of a node carry.
-std::vector<GpuRecord> make_factors(const Scene& scene, const Node& node, std::size_t count) {
+std::vector<GpuRecord> make_factors(const Scene& scene,
+                                    const Node& node,
+                                    std::size_t count,
+                                    const BakedUse& baked) {
   GpuRecord plain{};
   plain.tint = {1, 1, 1, 1};
   plain.emission = {1, 1, 1, 1};
   plain.surface = {1, 1};
+  plain.baked = pack_place(make_product(baked.beyond, baked.place));
   std::vector<GpuRecord> out(count, plain);
   if (!node.instancing) {
     return out;
@@ -128,13 +137,23 @@ std::vector<GpuRecord> make_factors(const Scene& scene, const Node& node, std::s
       apply(1, [](GpuRecord& r, std::size_t) -> float& { return r.surface[0]; });
     } else if (attribute.semantic == "_ROUGHNESS") {
       apply(1, [](GpuRecord& r, std::size_t) -> float& { return r.surface[1]; });
+    } else if (attribute.semantic == lightmap_semantic && width == 4) {
+      const std::vector<double> values = make_doubles(scene, attribute.stream);
+      for (std::size_t i = 0; i < std::min(count, values.size() / width); ++i) {
+        const double* const own = &values[i * width];
+        out[i].baked = pack_place(make_product(baked.beyond, {{own[0], own[1]}, {own[2], own[3]}}));
+      }
     }
   }
   return out;
 }
 
-void add_instances(
-    const Scene& scene, const Mat4d& world, DrawItem& item, const Node& node, DrawItems& out) {
+void add_instances(const Scene& scene,
+                   const Mat4d& world,
+                   const Node& node,
+                   const BakedUse& baked,
+                   DrawItem& item,
+                   DrawItems& out) {
   item.first_instance = static_cast<std::uint32_t>(out.instance_world.size());
   if (node.instancing) {
     for (const Trs& trs : make_instance_transforms(scene, node)) {
@@ -144,7 +163,7 @@ void add_instances(
     out.instance_world.push_back(world);
   }
   item.instance_count = static_cast<std::uint32_t>(out.instance_world.size()) - item.first_instance;
-  std::vector<GpuRecord> factors = make_factors(scene, node, item.instance_count);
+  std::vector<GpuRecord> factors = make_factors(scene, node, item.instance_count, baked);
   std::uint32_t mirrored = 0;
   for (std::uint32_t i = 0; i < item.instance_count; ++i) {
     const bool turned = linear_determinant(out.instance_world[item.first_instance + i]) < 0;
@@ -164,9 +183,9 @@ void sort_by_state(DrawItems& out) {
   const auto rank = [&](const DrawItem& i) {
     const BoundMaterial& m = out.materials[i.material];
     return m.blended ? std::tuple(true, false, 0U, std::uint8_t{0}, Sides::culled, false, 0U,
-                                  std::uint64_t{0}, 0U)
+                                  std::uint64_t{0}, 0U, 0U)
                      : std::tuple(false, m.masked, i.place.arena, m.mask, i.sides, i.mirrored,
-                                  i.material, i.place.first_index, i.place.index_count);
+                                  i.material, i.place.first_index, i.place.index_count, i.page);
   };
   std::stable_sort(out.items.begin(), out.items.end(),
                    [&](const DrawItem& a, const DrawItem& b) { return rank(a) < rank(b); });
@@ -185,8 +204,12 @@ void sort_by_state(DrawItems& out) {
 DrawItems make_draw_items(const Scene& scene,
                           const Survey& survey,
                           const GpuGeometry& geometry,
-                          const GpuTextures& textures) {
+                          const GpuTextures& textures,
+                          const BakedLight& baked) {
   DrawItems out;
+  for (const GlTextureArray& page : baked.pages) {
+    out.pages.push_back(page.id());
+  }
   MaterialPacker packer(scene, textures, out);
   packer.pack_material(Material());
   for (const Material& material : scene.materials) {
@@ -204,7 +227,9 @@ DrawItems make_draw_items(const Scene& scene,
     const bool surface = item.place.mode == GL_TRIANGLES;
     const bool both = draw.material != no_material && scene[draw.material].double_sided;
     item.sides = !surface ? Sides::none : both ? Sides::both : Sides::culled;
-    add_instances(scene, world[to_index(draw.node)], item, scene[draw.node], out);
+    const BakedUse use = baked.of(item.draw);
+    item.page = use.page;
+    add_instances(scene, world[to_index(draw.node)], scene[draw.node], use, item, out);
     out.items.push_back(item);
   }
   sort_by_state(out);
@@ -213,7 +238,7 @@ DrawItems make_draw_items(const Scene& scene,
 
 ProgramKey make_program_key(const BoundMaterial& material,
                             const VertexLayout& layout,
-                            Sides sides,
+                            const DrawItem& item,
                             const ShotRequest& request,
                             Pass pass) {
   ProgramKey key;
@@ -223,12 +248,14 @@ ProgramKey make_program_key(const BoundMaterial& material,
   key.unlit = key.lit && material.unlit;
   key.measure = whole ? request.measure : Measure::none;
   // What is shaded was found visible before.
-  key.may_discard = pass != Pass::shade && (material.masked || sides == Sides::by_shader);
+  key.may_discard = pass != Pass::shade && (material.masked || item.sides == Sides::by_shader);
   const bool shaded = key.lit && !material.unlit;
   const bool base = key.lit || material.masked || key.measure == Measure::tile_checks ||
                     key.measure == Measure::texels_per_metre;
   key.textures = shaded ? material.mask : (base ? material.mask & 1U : 0U);
-  key.normals = layout.normals && (shaded || key.measure == Measure::facing);
+  key.baked = layout.baked && item.page > 0 && (shaded || key.measure == Measure::baked_light);
+  key.normals = layout.normals && (shaded || key.measure == Measure::facing ||
+                                   (key.measure == Measure::baked_light && !key.baked));
   key.tangents = layout.tangents && shaded && key.normals && (material.mask & 4U) != 0;
   key.colors = layout.colors && base;
   key.layers = layout.layers && key.textures != 0;

@@ -24,6 +24,7 @@ struct GpuRecord {
   std::array<float, 2> surface;
   std::uint32_t first_shown;  ///< of its elements that are shaded, among those of all
   std::uint32_t unused;
+  std::array<float, 4> baked;  ///< scale and offset of lightmap UVs
 };
 /// As `Material` in view.frag.
 struct GpuTextureUse {
@@ -53,6 +54,7 @@ struct DrawItem {
   DrawId draw = no_draw;
   GpuRange place;
   std::uint32_t material = 0;  ///< 0: the standard's; else the scene's number and one
+  std::uint32_t page = 0;      ///< as BakedUse has it
   Sides sides = Sides::culled;
   bool mirrored = false;
   std::uint32_t first_instance = 0;
@@ -66,6 +68,7 @@ struct DrawItems {
   std::size_t first_blended = 0;
   std::vector<Mat4d> instance_world;
   std::vector<GpuRecord> instance_factors;  ///< without their rows
+  std::vector<GLuint> pages;                ///< textures of lightmaps
   std::vector<BoundMaterial> materials;
   std::vector<GpuMaterial> gpu_materials;
   std::vector<std::uint32_t> layers;  ///< tables of all layered textures
@@ -74,12 +77,13 @@ struct DrawItems {
 DrawItems make_draw_items(const Scene& scene,
                           const Survey& survey,
                           const GpuGeometry& geometry,
-                          const GpuTextures& textures);
+                          const GpuTextures& textures,
+                          const BakedLight& baked);
 
 /// What a program has to do for an item in a pass. \param layout  of its vertices
 ProgramKey make_program_key(const BoundMaterial& material,
                             const VertexLayout& layout,
-                            Sides sides,
+                            const DrawItem& item,
                             const ShotRequest& request,
                             Pass pass);
 

@@ -22,8 +22,7 @@ std::string to_string(const RenderDevice&) { return "nothing"; }
 
 Renderer::Renderer(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
 Renderer::~Renderer() = default;
-Result<std::unique_ptr<Renderer>> Renderer::make(const Scene&,
-                                                 const Survey&,
+Result<std::unique_ptr<Renderer>> Renderer::make(const ShownScene&,
                                                  std::shared_ptr<RenderDevice>,
                                                  const PictureCodec&,
                                                  const RenderSettings&,

@@ -20,6 +20,7 @@ std::string make_head(const ProgramKey& key) {
       {key.tangents, "HAS_TANGENTS"},
       {key.colors, "HAS_COLORS"},
       {key.layers, "HAS_LAYERS"},
+      {key.baked, "HAS_PAGE"},
       {key.lit, "LIT"},
       {key.unlit, "UNLIT"},
       {key.pass == Pass::find || key.pass == Pass::blend, "FINDS"},
@@ -31,6 +32,7 @@ std::string make_head(const ProgramKey& key) {
       {key.measure == Measure::facing, "MEASURES_FACING"},
       {key.measure == Measure::tile_checks, "MEASURES_TILES"},
       {key.measure == Measure::texels_per_metre, "MEASURES_TEXELS"},
+      {key.measure == Measure::baked_light, "MEASURES_LIGHT"},
       {key.pass == Pass::count, "COUNTS_SURFACES"},
   };
   for (const auto& [on, word] : words) {
@@ -98,6 +100,9 @@ Result<const Program*> Programs::find(const ProgramKey& key) {
   }
   if (const GLint shown = glGetUniformLocation(id, "shown"); shown >= 0) {
     glProgramUniform1i(id, shown, shown_unit);
+  }
+  if (const GLint page = glGetUniformLocation(id, "page"); page >= 0) {
+    glProgramUniform1i(id, page, page_unit);
   }
   return &made_.emplace(key, std::move(made)).first->second;
 }

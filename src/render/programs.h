@@ -23,6 +23,8 @@ enum class Pass : std::uint8_t {
 
 /// Texture unit of the elements that pixels show, for Pass::shade.
 inline constexpr std::uint32_t shown_unit = 5;
+/// Of the lightmap page.
+inline constexpr std::uint32_t page_unit = 6;
 
 /// What a program can do. Software renderers run both sides of a branch: what is not needed is left
 /// out when the program is made.
@@ -34,7 +36,8 @@ struct ProgramKey {
   bool tangents = false;
   bool colors = false;
   bool layers = false;
-  bool lit = false;  ///< makes a picture
+  bool baked = false;  ///< lit by a lightmap page
+  bool lit = false;    ///< makes a picture
   bool unlit = false;
   bool may_discard = false;
   Measure measure = Measure::none;

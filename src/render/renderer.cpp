@@ -52,7 +52,9 @@ Result<void> Renderer::Impl::check_geometry() const {
   return {};
 }
 
-Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl& run) {
+Result<void> Renderer::Impl::prepare(std::span<const LitPage> lightmaps,
+                                     const PictureCodec& codec,
+                                     const RunControl& run) {
   std::vector<bool> used(scene.materials.size());
   for (const Draw& draw : survey.draws) {
     if (draw.material != no_material) {
@@ -74,12 +76,18 @@ Result<void> Renderer::Impl::prepare(const PictureCodec& codec, const RunControl
     return Failure(made.error());
   }
   textures = std::move(*made);
-  auto shapes = make_geometry(scene, survey, run);
+  auto light =
+      make_baked_light({scene, survey, lightmaps}, codec, settings.max_texture_megabytes, run);
+  if (!light) {
+    return Failure(light.error());
+  }
+  baked = std::move(*light);
+  auto shapes = make_geometry(scene, survey, baked, run);
   if (!shapes) {
     return Failure(shapes.error());
   }
   geometry = std::move(*shapes);
-  items = make_draw_items(scene, survey, geometry, textures);
+  items = make_draw_items(scene, survey, geometry, textures, baked);
   lights = list_lights(scene);
   const std::vector<Mat4d> worlds = make_world_matrices(scene);
   for (const Draw& draw : survey.draws) {
@@ -318,8 +326,7 @@ Renderer::~Renderer() {
   impl_->device->context.make_current();  // what goes now is there
 }
 
-Result<std::unique_ptr<Renderer>> Renderer::make(const Scene& scene,
-                                                 const Survey& survey,
+Result<std::unique_ptr<Renderer>> Renderer::make(const ShownScene& shown,
                                                  std::shared_ptr<RenderDevice> device,
                                                  const PictureCodec& codec,
                                                  const RenderSettings& settings,
@@ -338,8 +345,8 @@ Result<std::unique_ptr<Renderer>> Renderer::make(const Scene& scene,
     }
   }
   device->context.make_current();
-  auto impl = std::make_unique<Impl>(Impl{scene, survey, std::move(device), settings});
-  if (auto done = impl->prepare(codec, run); !done) {
+  auto impl = std::make_unique<Impl>(Impl{shown.scene, shown.survey, std::move(device), settings});
+  if (auto done = impl->prepare(shown.lightmaps, codec, run); !done) {
     return Failure(done.error());
   }
   return std::unique_ptr<Renderer>(new Renderer(std::move(impl)));
@@ -350,7 +357,9 @@ Result<Shot> Renderer::make_shot(const Viewpoint& view, const ShotRequest& reque
   return impl_->make_shot(view, request);
 }
 
-ShotLosses Renderer::losses() const { return {impl_->textures.unread, impl_->textures.halvings}; }
+ShotLosses Renderer::losses() const {
+  return {impl_->textures.unread + impl_->baked.unread, impl_->textures.halvings};
+}
 
 Result<std::shared_ptr<RenderDevice>> open_render_device() {
   auto context = EglContext::make();

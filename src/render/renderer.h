@@ -7,6 +7,7 @@
 #include <memory>
 #include <vector>
 
+#include "render/baked.h"
 #include "render/device.h"
 #include "render/draw_state.h"
 #include "render/eye.h"
@@ -54,6 +55,7 @@ struct Renderer::Impl {
   std::shared_ptr<RenderDevice> device;
   RenderSettings settings;
   GpuTextures textures{};
+  BakedLight baked{};
   GlBuffer numbers{};
   GpuGeometry geometry{};
   DrawItems items{};
@@ -75,7 +77,9 @@ struct Renderer::Impl {
   GlBuffer element_calls{};
   GlBuffer shown_elements{};
 
-  Result<void> prepare(const PictureCodec& codec, const RunControl& run);
+  Result<void> prepare(std::span<const LitPage> lightmaps,
+                       const PictureCodec& codec,
+                       const RunControl& run);
   [[nodiscard]] Result<void> check_geometry() const;
   GlBuffer make_material_buffer();
   void find_seen(const Viewpoint& view, const ShotRequest& request);
@@ -110,7 +114,8 @@ struct Renderer::Impl {
   Result<double> time_submission(const Eye& eye, const ShotRequest& request);
   Result<Shot> make_shot(const Viewpoint& view, const ShotRequest& request);
   [[nodiscard]] MaterialBuffer material_buffer() const {
-    return {materials.id(), material_stride, static_cast<float>(1U << textures.halvings)};
+    return {materials.id(), material_stride, static_cast<float>(1U << textures.halvings),
+            baked.sampler.id(), items.pages};
   }
   Result<void> draw_shot(std::vector<Piece> pieces,
                          const Eye& eye,

@@ -4,8 +4,7 @@
 
 namespace wakuzume {
 
-Result<std::unique_ptr<ShotMaker>> RenderShots::make(const Scene& scene,
-                                                     const Survey& survey,
+Result<std::unique_ptr<ShotMaker>> RenderShots::make(const ShownScene& shown,
                                                      const ShotSize& size,
                                                      const RunControl& run) {
   std::shared_ptr<RenderDevice> device = device_.lock();
@@ -21,7 +20,7 @@ Result<std::unique_ptr<ShotMaker>> RenderShots::make(const Scene& scene,
   RenderSettings settings = settings_;
   settings.width_px = size.width_px;
   settings.height_px = size.height_px;
-  auto made = Renderer::make(scene, survey, std::move(device), codec_, settings, run);
+  auto made = Renderer::make(shown, std::move(device), codec_, settings, run);
   return made ? Result<std::unique_ptr<ShotMaker>>(std::move(*made)) : Failure(made.error());
 }
 

@@ -30,10 +30,9 @@ Submitted Renderer::Impl::count_submitted(const ShotRequest& request) const {
     const DrawItem& item = items.items[i];
     const BoundMaterial& bound = items.materials[item.material];
     const VertexLayout& layout = geometry.arenas[item.place.arena].layout;
-    const StateChanges changes =
-        track.change_to(make_program_key(bound, layout, item.sides, request,
-                                         bound.blended ? Pass::blend : Pass::shade),
-                        item, bound.blended);
+    const StateChanges changes = track.change_to(
+        make_program_key(bound, layout, item, request, bound.blended ? Pass::blend : Pass::shade),
+        item, bound.blended);
     const bool switched = changes.program || changes.arena || changes.facing || changes.blending;
     out.pipeline_switches += switched ? 1U : 0U;
     out.material_switches += changes.material ? 1U : 0U;

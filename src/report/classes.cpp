@@ -174,7 +174,7 @@ void set_fixed_colors(DrawClasses& classes) {
 std::string_view to_string(Showing showing) {
   constexpr std::array<std::string_view, showing_count> words{
       "shaded", "draws",     "keys",     "families", "clusters", "routes", "tiling",
-      "texels", "triangles", "surfaces", "wire",     "layers",   "order"};
+      "texels", "triangles", "surfaces", "wire",     "lightmap", "layers", "order"};
   return words[static_cast<std::size_t>(showing)];
 }
 
@@ -202,6 +202,13 @@ Result<DrawClasses> make_classes(const Scene& scene,
     case Showing::keys:
       return sort_into_classes(
           survey, [&](std::size_t d) { return to_string(scene, survey[survey.draws[d].key]); });
+    case Showing::lightmap:
+      out = sort_into_classes(survey, [&](std::size_t d) {
+        const std::string& page = survey[survey.draws[d].key].lightmap;
+        return page.empty() ? page : "page " + page;
+      });
+      set_colors_by_name(out);
+      break;
     case Showing::families: {
       std::vector<std::uint32_t> counts(survey.families.size());
       for (const Draw& draw : survey.draws) {

@@ -49,6 +49,9 @@ ShotRequest make_request(const PictureSettings& settings) {
     case Showing::texels:
       request.measure = Measure::texels_per_metre;
       break;
+    case Showing::lightmap:
+      request.measure = Measure::baked_light;
+      break;
     case Showing::triangles:
       request.measure = Measure::none;
       break;
@@ -150,6 +153,8 @@ const char* explain(Showing showing) {
       return "overdraw";
     case Showing::wire:
       return "triangles";
+    case Showing::lightmap:
+      return "one colour per lightmap page, as bright as its light, with its draws; grey: no page";
     case Showing::layers:
       return "blended layers a pixel";
     case Showing::order:

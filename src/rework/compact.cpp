@@ -12,6 +12,7 @@
 #include "rework/use_marks.h"
 #include "scene/byte_range.h"
 #include "scene/tree.h"
+#include "survey/lightmaps.h"
 
 namespace wakuzume {
 namespace {
@@ -89,7 +90,7 @@ void for_each_view_ref(AnyScene& scene, Visit&& visit) {
 bool is_harmless(const std::string& name) {
   return name.starts_with("KHR_materials_") || name.starts_with("KHR_texture_") ||
          name.starts_with("EXT_texture_") || name.starts_with("KHR_lights_") ||
-         name.starts_with("KHR_xmp");
+         name.starts_with("KHR_xmp") || name == lightmap_extension;
 }
 
 /// True when the JSON has a whole number outside strings, or a string that reads like a JSON

@@ -119,8 +119,12 @@ LightmapPlace make_product(const LightmapPlace& outer, const LightmapPlace& inne
 }
 
 std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene, MaterialId material) {
-  const RawMember* const member =
-      material == no_material ? nullptr : find_member_of(scene[material]);
+  return material == no_material ? std::nullopt : find_lightmap_extension(scene, scene[material]);
+}
+
+std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene,
+                                                         const Material& material) {
+  const RawMember* const member = find_member_of(material);
   thread_local simdjson::dom::parser parser;
   simdjson::dom::object object;
   std::uint64_t index = 0;
@@ -146,12 +150,23 @@ Material make_relit(const Scene& scene, MaterialId material, TextureId texture) 
   const auto was = find_lightmap_extension(scene, material);
   for (RawMember& extension : out.extra.ensure().extensions) {
     if (extension.name == lightmap_extension) {
-      std::string json = put_member(extension.json, "extensions", "");
-      json = put_member(json, "texCoord", std::to_string(was ? was->uv_set : 0));
-      extension.json = put_member(json, "index", std::to_string(to_index(texture)));
+      const std::string json = put_member(extension.json, "extensions", "");
+      extension.json = put_member(json, "texCoord", std::to_string(was ? was->uv_set : 0));
     }
   }
+  set_lightmap_texture(out, texture);
   return out;
+}
+
+void set_lightmap_texture(Material& material, TextureId texture) {
+  if (!material.extra) {
+    return;
+  }
+  for (RawMember& extension : material.extra.ensure().extensions) {
+    if (extension.name == lightmap_extension) {
+      extension.json = put_member(extension.json, "index", std::to_string(to_index(texture)));
+    }
+  }
 }
 
 namespace {

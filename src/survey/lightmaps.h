@@ -41,10 +41,15 @@ struct LightmapExtension {
 };
 inline constexpr const char* lightmap_extension = "MOZ_lightmap";
 /// Nothing where the material has none, or one that names no texture of the scene.
+std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene,
+                                                         const Material& material);
 std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene, MaterialId material);
 /// The material with another texture for its lightmap, and no transform there.
 /// \pre it has the extension
 Material make_relit(const Scene& scene, MaterialId material, TextureId texture);
+
+/// Names another texture for its lightmap, where the material has one.
+void set_lightmap_texture(Material& material, TextureId texture);
 
 /// A texture of the material, other than its lightmap, is looked up in this UV set too, so far as
 /// its extensions can be read: moved UVs would move it as well.

@@ -7,6 +7,7 @@
 #include <span>
 
 #include "scene/elements.h"
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 #include "survey/textures.h"
 
@@ -110,9 +111,18 @@ bool same_extensions(const Boxed<Extra>& a, const Boxed<Extra>& b) {
                     });
 }
 
-/// What keeps materials apart when they are shared does so here.
-bool same_own_extra(const Material& a, const Material& b) {
-  return find_own_extras(a) == find_own_extras(b) && same_extensions(a.extra, b.extra);
+/// What keeps materials apart when they are shared does so here. Of lightmaps the texture counts,
+/// and not its number.
+bool same_own_extra(const Scene& before, const Material& a, const Scene& after, const Material& b) {
+  const auto lightmap_a = find_lightmap_extension(before, a);
+  const auto lightmap_b = find_lightmap_extension(after, b);
+  if (!lightmap_a || !lightmap_b) {
+    return find_own_extras(a) == find_own_extras(b) && same_extensions(a.extra, b.extra);
+  }
+  Material numbered = b;
+  set_lightmap_texture(numbered, lightmap_a->texture);
+  return find_own_extras(a) == find_own_extras(b) && same_extensions(a.extra, numbered.extra) &&
+         same_texture(before, lightmap_a->texture, after, lightmap_b->texture);
 }
 
 }  // namespace
@@ -133,7 +143,7 @@ bool same_material(const Scene& before, const Material& a, const Scene& after, c
          same(a.metallic_roughness_texture, b.metallic_roughness_texture) &&
          same(a.normal_texture, b.normal_texture) &&
          same(a.occlusion_texture, b.occlusion_texture) &&
-         same(a.emissive_texture, b.emissive_texture) && same_own_extra(a, b);
+         same(a.emissive_texture, b.emissive_texture) && same_own_extra(before, a, after, b);
 }
 
 Material make_tinted(const Scene& after,

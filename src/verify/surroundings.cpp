@@ -54,7 +54,11 @@ std::string Surroundings::movers(NodeId node) const {
 }
 
 std::string Surroundings::lightmap(NodeId node, const Primitive& primitive) const {
-  return find_lightmap_page(scene_, scene_[node], primitive, lightmap_key_);
+  // Which texture that is counts among the looks of materials: images of a result have other
+  // numbers.
+  return is_lit_by_material(scene_, scene_[node], primitive, lightmap_key_)
+             ? "that of its material"
+             : find_lightmap(scene_, scene_[node], primitive, lightmap_key_);
 }
 
 std::string compare_surroundings(const Surroundings& before,

@@ -5,10 +5,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <cstring>
 #include <random>
 
 #include "support/scene_builder.h"
+#include "wakuzume/image.h"
 
 namespace wakuzume::test {
 namespace {
@@ -49,6 +52,7 @@ LitScene make_lit_scene(const LitSceneSettings& settings) {
   std::vector<MaterialId> materials;
   for (std::uint32_t m = 0; m < settings.materials; ++m) {
     materials.push_back(builder.add_material(fmt::format("paint_{}", m)));
+    builder.scene.materials.back().metallic = 0;
   }
   for (std::size_t p = 0; p < settings.pages; ++p) {
     RectSize size{settings.page_px, settings.page_px};
@@ -89,6 +93,77 @@ LitScene make_lit_scene(const LitSceneSettings& settings) {
   out.rules.lightmap_transform_key = settings.by_transform ? "lightmap_place" : "";
   out.scene = builder.finish();
   return out;
+}
+
+/// Squares whose materials are equal but for the lightmap that they name, each with a transform.
+Scene make_lit_by_materials(std::size_t pages, std::size_t draws) {
+  SceneBuilder builder;
+  std::vector<MaterialId> materials;
+  for (std::size_t p = 0; p < pages; ++p) {
+    TexelGrid grid = make_numbered_page(p, {32, 32});
+    grid.format = "image/png rgba 8";
+    Image image;
+    image.name = "light_" + std::to_string(p);
+    image.mime_type = "image/png";
+    image.bytes = make_bytes(*pack_texels(grid));
+    const ImageId id = make_id<ImageId>(builder.scene.images.size());
+    builder.scene.images.push_back(std::move(image));
+    const TextureId texture = builder.add_texture(id);
+    materials.push_back(builder.add_material("paint"));
+    builder.scene.materials.back().metallic = 0;
+    builder.scene.materials.back().extra.ensure().extensions.push_back(
+        {"MOZ_lightmap",
+         "{\"intensity\":1.5,\"index\":" + std::to_string(to_index(texture)) +
+             ",\"texCoord\":1,\"extensions\":{\"KHR_texture_transform\":{\"scale\":[0.5,0.5],"
+             "\"offset\":[0.25,0]}}}"});
+  }
+  builder.scene.extensions_used.push_back("MOZ_lightmap");
+  MeshData data = make_square();
+  for (std::size_t v = 0; v < data.positions.size() / 3; ++v) {
+    data.lightmap_uvs.push_back(data.positions[3 * v] > 0 ? 0.9F : 0.1F);
+    data.lightmap_uvs.push_back(data.positions[3 * v + 1] > 0 ? 0.8F : 0.2F);
+  }
+  std::vector<MeshId> meshes;
+  for (std::size_t p = 0; p < pages; ++p) {
+    meshes.push_back(builder.add_mesh("square", data, materials[p]));
+  }
+  for (std::size_t d = 0; d < draws; ++d) {
+    builder.add_node("part", meshes[d % pages], at(2 * static_cast<double>(d)));
+  }
+  return builder.finish();
+}
+
+Album::Album(std::size_t pages, RectSize size) {
+  for (std::size_t p = 0; p < pages; ++p) {
+    TexelGrid grid = make_numbered_page(p, size);
+    grid.format = "image/png rgba 8";
+    grids.push_back(std::move(grid));
+  }
+}
+
+void Album::soften() {
+  for (std::size_t p = 0; p < grids.size(); ++p) {
+    const std::uint32_t width = grids[p].size.width_px;
+    for (std::uint32_t i = 0; i < width * grids[p].size.height_px; ++i) {
+      const double x = (i % width) * 0.2 + static_cast<double>(p);
+      const double y = (i / width) * 0.17;
+      const double light = 130 + 60 * std::sin(x) * std::cos(y);
+      const std::array<double, 4> rgba{light, 0.9 * light, 0.8 * light, 255};
+      for (std::size_t c = 0; c < rgba.size(); ++c) {
+        grids[p].texels[std::size_t{4} * i + c] = static_cast<std::byte>(std::lround(rgba[c]));
+      }
+    }
+  }
+}
+
+Result<LightmapFile> Album::find(const std::string& name) const {
+  for (std::size_t p = 0; p < grids.size(); ++p) {
+    const std::string file = "lightmap_" + std::to_string(p);
+    if (name == file || name == file + ".png") {
+      return LightmapFile{file + ".png", make_bytes(*pack_texels(grids[p]))};
+    }
+  }
+  return LightmapFile{};
 }
 
 }  // namespace wakuzume::test

@@ -37,4 +37,19 @@ LitScene make_lit_scene(const LitSceneSettings& settings);
 /// Pages as JSON numbers: "0" to "pages - 1". The grid of one, each texel its page and place.
 TexelGrid make_numbered_page(std::size_t page, RectSize size);
 
+/// Squares whose materials are equal but for the lightmap that they name, each with a transform.
+Scene make_lit_by_materials(std::size_t pages, std::size_t draws);
+
+/// Pages that lie beside a scene as PNGs, in memory.
+class Album final : public LightmapFiles {
+ public:
+  /// Each texel its number: no two are alike, and neighbours differ as much as they can.
+  Album(std::size_t pages, RectSize size);
+  /// Light as it is baked: wide pools of it.
+  void soften();
+  [[nodiscard]] Result<LightmapFile> find(const std::string& name) const override;
+
+  std::vector<TexelGrid> grids;  ///< by page
+};
+
 }  // namespace wakuzume::test

@@ -16,7 +16,20 @@ std::shared_ptr<RenderDevice> find_device() {
 
 Drawn::Drawn(Scene shown, const RenderSettings& settings)
     : scene(std::move(shown)), survey(*wakuzume::survey(scene)) {
-  auto made = Renderer::make(scene, survey, find_device(), StandardCodec(), settings);
+  auto made = Renderer::make({scene, survey}, find_device(), StandardCodec(), settings);
+  EXPECT_TRUE(made) << to_string(made.error());
+  renderer = std::move(*made);
+}
+
+Drawn::Drawn(Scene shown,
+             const SurveySettings& rules,
+             const LightmapFiles* files,
+             const RenderSettings& settings)
+    : scene(std::move(shown)), survey(*wakuzume::survey(scene, rules)) {
+  const StandardCodec codec;
+  const auto pages = read_lit_pages(scene, survey, {}, {codec, files});
+  EXPECT_TRUE(pages) << to_string(pages.error());
+  auto made = Renderer::make({scene, survey, *pages}, find_device(), codec, settings);
   EXPECT_TRUE(made) << to_string(made.error());
   renderer = std::move(*made);
 }

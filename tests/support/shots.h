@@ -6,6 +6,7 @@
 #include <memory>
 #include <string>
 
+#include "wakuzume/lightmaps.h"
 #include "wakuzume/render.h"
 #include "wakuzume/verify_views.h"
 
@@ -18,6 +19,11 @@ std::shared_ptr<RenderDevice> find_device();
 /// A scene with what draws it.
 struct Drawn {
   explicit Drawn(Scene shown, const RenderSettings& settings = {});
+  /// Lit by lightmaps: images of the scene and files beside it, which may be null.
+  Drawn(Scene shown,
+        const SurveySettings& rules,
+        const LightmapFiles* files,
+        const RenderSettings& settings = {});
   [[nodiscard]] DrawnScene get() { return {scene, survey, *renderer}; }
   Shot shoot(const Viewpoint& view, const ShotRequest& request = {});
 

@@ -7,6 +7,10 @@ in vec3 world_normal;
 in vec4 world_tangent;
 #endif
 in vec2 uvs[UV_SETS];
+#ifdef HAS_PAGE
+in vec2 page_uv;
+uniform sampler2DArray page;
+#endif
 in vec4 factor;
 flat in vec4 own_emission;
 flat in vec2 own_surface;
@@ -219,6 +223,10 @@ vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
   vec3 n = find_normal(v, front);
   vec3 diffuse = base.rgb * (1.0 - metallic);
   vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
+#ifdef HAS_PAGE
+  // What was baked holds the light of sky and lamps.
+  vec3 sum = open * (diffuse * texture(page, vec3(page_uv, 0)).rgb + reflect_sky(n, v, f0, roughness));
+#else
   vec3 sum = open * (diffuse * find_sky(n) + reflect_sky(n, v, f0, roughness));
   Surface lit = make_surface(n, v, diffuse, f0, roughness * roughness);
   for (uint left = reaching; left != 0u; left &= left - 1u) {
@@ -226,6 +234,7 @@ vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
     vec3 strength = find_light(lights[findLSB(left)], l);
     sum += strength * reflect_light(lit, l);
   }
+#endif
   vec3 emission = material.emission.rgb * own_emission.rgb;
 #if TEXTURES & 16
   emission *= look_up(4, pictures[4]).rgb;
@@ -236,7 +245,10 @@ vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
 #endif
 
 float find_measure(vec3 v) {
-#if defined(MEASURES_FACING)
+#if defined(MEASURES_LIGHT) && defined(HAS_PAGE)
+  vec3 light = texture(page, vec3(page_uv, 0)).rgb;
+  return sqrt(clamp(dot(light, vec3(0.2126, 0.7152, 0.0722)), 0.0, 1.0));
+#elif defined(MEASURES_FACING) || defined(MEASURES_LIGHT)
 #ifdef HAS_NORMALS
   return abs(dot(normalize(world_normal), v));
 #else

@@ -14,6 +14,9 @@ layout(location = 4) in vec2 uv_sets[5];
 layout(location = 9) in float layer_number;
 #endif
 layout(location = 10) in uint record_number;
+#ifdef HAS_PAGE
+layout(location = 11) in vec2 baked_uv;
+#endif
 
 struct Record {
   vec4 rows[3];    // to the eye's place, along the world's axes
@@ -22,6 +25,7 @@ struct Record {
   vec2 surface;    // metallic, roughness
   uint first_shown;
   uint unused;
+  vec4 baked;      // scale and offset of lightmap UVs
 };
 layout(std430, binding = 0) readonly buffer Records { Record records[]; };
 
@@ -38,6 +42,9 @@ out vec3 world_normal;
 out vec4 world_tangent;
 #endif
 out vec2 uvs[UV_SETS];
+#ifdef HAS_PAGE
+out vec2 page_uv;
+#endif
 out vec4 factor;
 flat out vec4 own_emission;
 flat out vec2 own_surface;
@@ -72,6 +79,9 @@ void main() {
   for (int i = 0; i < UV_SETS; ++i) {
     uvs[i] = uv_sets[i];
   }
+#ifdef HAS_PAGE
+  page_uv = baked_uv * r.baked.xy + r.baked.zw;
+#endif
   factor = r.tint;
 #ifdef HAS_COLORS
   factor *= color;
