@@ -16,6 +16,11 @@ namespace {
 constexpr int bays = 6;
 constexpr float bay = 4;
 constexpr double bay_m = 4;
+/// Lightmaps.
+constexpr int pages_per_wing = 4;
+constexpr float page_px = 128;
+constexpr float slab_px = 20;
+constexpr float margin_px = 4;
 constexpr float half_width = 5;
 constexpr float eaves = 3;
 constexpr float ridge = 5.5F;
@@ -34,7 +39,7 @@ Vec4d around_z(double angle) { return make_turn({0, 0, 1}, angle); }
 
 /// Meshes that many nodes show.
 struct Parts {
-  MeshId post, rafter, roof_bar, wall_bar, purlin;
+  MeshId post, rafter, roof_bar, wall_bar, purlin, plinth;
   MeshId slat, leg, brace;
   std::array<MeshId, 4> pots;
   std::array<MeshId, 3> glazed_pots;
@@ -50,7 +55,7 @@ class Glasshouse {
     make_parts();
     const NodeId house = maker_.add_node(no_node, "glasshouse");
     add_wing(house, "wing_east", 0);
-    add_wing(house, "wing_west", 1);
+    add_wing(house, "wing_west", pages_per_wing);
     add_vestibule(house);
     add_garden();
     add_cameras();
@@ -84,6 +89,11 @@ class Glasshouse {
     parts_.wall_bar =
         one("wall_bar", make_box({0.035F, eaves - plinth, 0.06F}, 0.5F), m.iron_white);
     parts_.purlin = one("purlin", make_box({bay, 0.07F, 0.07F}, 0.5F), m.iron_white);
+    Shape wall = make_box({bay, plinth, 0.3F}, 1);
+    for (const Vec2f& uv : wall.uvs) {
+      wall.lightmap_uvs.push_back({uv[0] / bay, uv[1] / plinth});
+    }
+    parts_.plinth = one("plinth", std::move(wall), m.bricks);
     parts_.slat = one("bench_slat", make_box({2.8F, 0.04F, 0.26F}, 0.7F), m.wood);
     parts_.leg = one("bench_leg", make_box({0.07F, 0.78F, 0.07F}, 0.5F), m.iron_black);
     parts_.brace = one("bench_brace", make_box({0.05F, 0.05F, 0.9F}, 0.5F), m.iron_black);
@@ -179,14 +189,14 @@ class Glasshouse {
     return make_id<MeshId>(scene.meshes.size() - 1);
   }
 
-  void add_wing(NodeId house, const std::string& name, int page) {
+  void add_wing(NodeId house, const std::string& name, int first_page) {
     Trs placed = at(2, 0, 0);
-    if (page == 1) {
+    if (first_page > 0) {
       placed = {{-2, 0, 0}, {0, 0, 0, 1}, {-1, 1, 1}};
     }
     const NodeId wing = maker_.add_node(house, name, placed);
     add_frame(wing);
-    add_floor(wing, page);
+    add_floor(wing, first_page);
     add_benches(wing);
     add_pipework(wing);
     add_lamps(wing);
@@ -240,40 +250,51 @@ class Glasshouse {
     }
   }
 
-  /// Slabs and plinths: UVs that run on across the floor, and a second set for the lightmap.
-  void add_floor(NodeId wing, int page) {
-    const std::string extras = fmt::format(R"({{"lightmap":{}}})", page);
+  /// Slabs and plinths are lit by small pages, four a wing, as a baker with a limit leaves them.
+  /// Slabs have a second UV set on the page; plinths are one shape with UVs from 0 to 1, each put
+  /// where it belongs on its page by its node.
+  void add_floor(NodeId wing, int first_page) {
     const NodeId floor = maker_.add_node(wing, "floor");
-    for (int column = 0; column < 12; ++column) {
+    constexpr int columns = 12;
+    for (int column = 0; column < columns; ++column) {
       for (int row = 0; row < 5; ++row) {
         const auto x = static_cast<float>(column * 2);
         const auto z = static_cast<float>(row * 2 - 5);
+        const int strip = column * pages_per_wing / columns;
+        const auto left = static_cast<float>(column % (columns / pages_per_wing));
         Shape slab = make_quad({{{0, 0, 2}, {2, 0, 2}, {2, 0, 0}, {0, 0, 0}}}, {2, 2});
         for (std::size_t v = 0; v < 4; ++v) {
           slab.uvs[v][0] += x;
           slab.uvs[v][1] += z;
           slab.lightmap_uvs.push_back(
-              {(x + slab.positions[v][0]) / 24, (z + 5 + slab.positions[v][2]) / 10 * 0.8F});
+              {(margin_px + (left + slab.positions[v][0] / 2) * slab_px) / page_px,
+               (margin_px + (static_cast<float>(row) + slab.positions[v][2] / 2) * slab_px) /
+                   page_px});
         }
         const std::string name = fmt::format("slab_{}_{}", column, row);
         const NodeId node =
             maker_.add_node(floor, name, at(static_cast<double>(x), 0, static_cast<double>(z)),
                             one(name, std::move(slab), materials_.slabs));
-        maker_.mark(node, extras);
+        maker_.mark(node, fmt::format(R"({{"lightmap":{}}})", first_page + strip));
       }
     }
+    add_plinths(floor, first_page);
+  }
+
+  void add_plinths(NodeId floor, int first_page) {
+    std::array<int, pages_per_wing> on_page{};
     for (int i = 0; i < bays; ++i) {
+      const int strip = i * pages_per_wing / bays;
       for (const double side : {-1.0, 1.0}) {
-        Shape wall = make_box({bay, plinth, 0.3F}, 1);
-        for (const Vec2f& uv : wall.uvs) {
-          wall.lightmap_uvs.push_back({(static_cast<float>(i) + uv[0] / bay) / bays,
-                                       side < 0 ? 0.82F + uv[1] * 0.05F : 0.92F + uv[1] * 0.05F});
-        }
-        const std::string name = fmt::format("plinth_{}_{}", i, side < 0 ? "north" : "south");
         const NodeId node =
-            maker_.add_node(floor, name, at(bay_m * (i + 0.5), plinth / 2, side * half_width),
-                            one(name, std::move(wall), materials_.bricks));
-        maker_.mark(node, extras);
+            maker_.add_node(floor, fmt::format("plinth_{}_{}", i, side < 0 ? "north" : "south"),
+                            at(bay_m * (i + 0.5), plinth / 2, side * half_width), parts_.plinth);
+        const int place = on_page[static_cast<std::size_t>(strip)]++;
+        const auto left = margin_px + static_cast<float>(place % 2 * 64);
+        const auto top = 2 * margin_px + 5 * slab_px + static_cast<float>(place / 2 * 10);
+        maker_.mark(node, fmt::format(R"({{"lightmap":{},"lightmap_transform":[{},{},{},{}]}})",
+                                      first_page + strip, 56 / page_px, 6 / page_px, left / page_px,
+                                      top / page_px));
       }
     }
   }

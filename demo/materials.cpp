@@ -107,8 +107,9 @@ Materials make_materials(SceneMaker& maker) {
         make_plain(std::string("plate_") + species[i], colors[i % colors.size()], 0.4, 0));
   }
   // The pages an engine multiplies in by the number in a node's extras; no material refers to them.
-  maker.add_texture("lightmap_0", draw_lightmap(71));
-  maker.add_texture("lightmap_1", draw_lightmap(72));
+  for (std::uint32_t page = 0; page < 8; ++page) {
+    maker.add_texture("lightmap_" + std::to_string(page), draw_lightmap(page));
+  }
   return out;
 }
 

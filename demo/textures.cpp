@@ -177,11 +177,14 @@ Canvas draw_sign() {
   return canvas;
 }
 
-Canvas draw_lightmap(std::uint32_t seed) {
-  Canvas canvas(256, 256);
+Canvas draw_lightmap(std::uint32_t page) {
+  Canvas canvas(128, 128);
   canvas.shade([&](double u, double v) {
-    const double lamp = std::cos(u * 6 * 2 * std::numbers::pi) * std::cos(v * 4 * std::numbers::pi);
-    const double light = 0.55 + 0.25 * lamp + 0.1 * tiling_noise(u * 8, v * 8, 8, seed);
+    const double along = (page % 4 + u) / 4;
+    const double lamp =
+        std::cos(along * 6 * 2 * std::numbers::pi) * std::cos(v * 4 * std::numbers::pi);
+    const double light =
+        0.76 + 0.18 * lamp + 0.05 * tiling_noise(along * 8, v * 8, 8, 71 + page / 4);
     return Color{light, light * 0.97, light * 0.88, 1};
   });
   return canvas;

@@ -19,6 +19,6 @@ Canvas draw_broad_leaf();                  ///< 256, alpha: a single blade with 
 Canvas draw_dial();                        ///< 128: a gauge's face
 Canvas draw_worn_metal();                  ///< 128: roughness in green, metalness in blue
 Canvas draw_sign();                        ///< 1024 x 128: the house's name
-Canvas draw_lightmap(std::uint32_t seed);  ///< 256: pools of light
+Canvas draw_lightmap(std::uint32_t page);  ///< 128: pools of light; four pages are a wing
 
 }  // namespace wakuzume::demo

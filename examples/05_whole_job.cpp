@@ -22,6 +22,7 @@ int main(int argc, char** argv) {
   }
   wakuzume::Job job{.profile = *profile};
   job.settings.materials.goal = wakuzume::MaterialGoal::fewest_draws;
+  job.settings.lightmaps.goal = wakuzume::LightmapGoal::join;
   job.settings.verify.picture_views = 3;
 
   // With a FileDelivery among the tools the result would be written, and proved as it was written.

@@ -150,10 +150,11 @@ TEST_F(ToolResults, SaysWhatOtherOptionsWouldSaveWhereTheyWould) {
   test::write_all(path("a.toml"), "[verify]\npicture_views = 0\n");
   const std::string out = run(
       {"run", path("s.glb"), "--settings", path("a.toml"), "--blended", "keep", "-o", path("out")});
-  const std::size_t next = out.find("Next, from 64 draws");
+  const std::size_t next = out.find("Next, from 76 draws");
   ASSERT_NE(next, std::string::npos) << out;
   EXPECT_NE(out.find("  --materials fewest_draws", next), std::string::npos);
   EXPECT_NE(out.find("  and --blended proved", next), std::string::npos);
+  EXPECT_NE(out.find("  and --lightmaps join", next), std::string::npos);
   // Who has taken all of them hears no more of it.
   const std::string all =
       run({"run", path("s.glb"), "--settings", path("a.toml"), "--materials", "fewest_draws",
