@@ -55,8 +55,8 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   command.tell_trouble(cache);
   made->timings_s.insert(made->timings_s.begin(), {"read", read_s.count()});
   const std::string page = beside(target, ".report.html");
-  const std::string report =
-      make_report(fs::path(input).filename().string(), *made, audience.take_views(), tools.codec);
+  const std::string report = make_report(fs::path(input).filename().string(), *made,
+                                         audience.take_views(), {tools.codec, tools.lightmaps});
   if (auto done = write_documents(*made, input, target); !done) {
     return command.fail(done.error());
   }

@@ -68,7 +68,7 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
                   "200\n[budget]\ndraws = 100\n");
   const test::Outcome run =
       test::run_tool({"demo", (folder / "demo").string(), "--materials", "fewest_draws",
-                      "--settings", (folder / "small.toml").string()});
+                      "--lightmaps", "join", "--settings", (folder / "small.toml").string()});
   ASSERT_EQ(run.exit_code, 0) << run.out << run.err;
   const std::string page = (folder / "demo/result/glasshouse.report.html").string();
   EXPECT_NE(run.out.find("Open " + page + " in a browser"), std::string::npos);
@@ -76,7 +76,7 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
   const auto found = ask_page(parser, page, "SET_POT");
   expect_quiet(found);
   EXPECT_EQ(text_of(found, "verdict"), "Proof passed");
-  EXPECT_EQ(text_of(found, "title"), "glasshouse.glb: 1,529 to 34 draws");
+  EXPECT_EQ(text_of(found, "title"), "glasshouse.glb: 1,529 to 32 draws");
   std::size_t charts = 0;
   for (const auto drawn : found["charts"].get_array()) {
     charts += drawn.get_bool().value() ? 1U : 0U;
@@ -94,6 +94,9 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
   }
   EXPECT_EQ(number_of(found, "none"), 0);
   EXPECT_EQ(number_of(found, "views"), 3);
+  EXPECT_EQ(number_of(found, "lightmapPictures"), 9) << "eight pages, and what they became";
+  EXPECT_EQ(number_of(found, "movedRectangles"), 16) << "each where it was and where it is";
+  EXPECT_EQ(number_of(found, "pointedAt"), 2) << "both are told apart from the others";
   EXPECT_TRUE(found["slides"].get_bool().value());
   EXPECT_TRUE(found["heat"].get_bool().value());
   EXPECT_TRUE(found["turnsDark"].get_bool().value());

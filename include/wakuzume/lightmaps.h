@@ -172,6 +172,12 @@ Result<std::vector<LightmapPicture>> find_lightmap_pictures(const Scene& scene,
                                                             const LightmapTools& tools,
                                                             const RunControl& run = {});
 
+/// The picture of a page; without bytes where it has none. \param source  before pages were joined
+/// \error as LightmapFiles::find
+Result<Bytes> read_page_picture(const Scene& source,
+                                const LightmapPage& page,
+                                const LightmapTools& tools);
+
 /// The same with their bytes, to show the scene by them. Those that can't be read are left out.
 /// \error cancelled
 Result<std::vector<LitPage>> read_lit_pages(const Scene& scene,

@@ -42,6 +42,12 @@ struct ReportSheet {
   Bytes picture;
 };
 
+/// Small pictures of lightmap pages, encoded; those that are not there have no bytes.
+struct ReportLightmaps {
+  std::vector<Bytes> pages;   ///< as in LightmapPlan::pages
+  std::vector<Bytes> joined;  ///< as in LightmapPlan::joined
+};
+
 /// All references outlive the call.
 struct ReportInput {
   std::string name;              ///< of the scene, as people know it
@@ -54,6 +60,7 @@ struct ReportInput {
   const Verdict& verdict;
   std::vector<ReportView> views{};
   std::vector<ReportSheet> sheets{};
+  ReportLightmaps lightmaps{};
   std::vector<std::pair<std::string, double>> timings_s{};
 };
 
@@ -83,13 +90,18 @@ std::vector<ReportSheet> make_sheets(const Scene& result,
                                      const Ledger& ledger,
                                      const PictureCodec& codec);
 
+/// Small pictures of the pages of a job that were joined, and of what they became.
+/// \param tools  as the job had them
+ReportLightmaps make_lightmap_pictures(const JobResult& job, const LightmapTools& tools);
+
 /// \cost O(draws + groups), and what its pictures take in base64
 std::string make_report(const ReportInput& input);
 /// The page of a job, with its sheets.
 /// \param views  as an audience of the job made them; may be empty
+/// \param tools  as the job had them
 std::string make_report(const std::string& name,
                         const JobResult& job,
                         std::vector<ReportView> views,
-                        const PictureCodec& codec);
+                        const LightmapTools& tools);
 
 }  // namespace wakuzume

@@ -87,7 +87,7 @@ class PagePainter {
 
  private:
   [[nodiscard]] Result<TexelGrid> read(const LightmapPage& page) const {
-    const auto bytes = find_bytes(scene_, page.image, page.file, tools_);
+    const auto bytes = read_page_picture(scene_, page, tools_);
     if (!bytes) {
       return Failure(bytes.error());
     }
@@ -259,6 +259,12 @@ Result<LightPixels> PictureCodec::decode_light(const Bytes& encoded) const {
     }
   }
   return out;
+}
+
+Result<Bytes> read_page_picture(const Scene& source,
+                                const LightmapPage& page,
+                                const LightmapTools& tools) {
+  return find_bytes(source, page.image, page.file, tools);
 }
 
 std::string find_ending(const std::string& format) {

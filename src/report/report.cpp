@@ -62,6 +62,7 @@ class DataMaker {
     add_groups();
     add_kept();
     add_materials();
+    add_lightmaps();
     add_findings();
     add_budgets();
     out_.begin_array("timings");
@@ -324,6 +325,37 @@ class DataMaker {
     out_.end_array();
   }
 
+  /// Pages as they were and as they are, and the rectangles that went from there to here.
+  void add_lightmaps() {
+    const LightmapPlan& plan = in_.ledger.lightmaps;
+    const auto add_pages = [&](const char* key, const auto& pages,
+                               const std::vector<Bytes>& shown) {
+      out_.begin_array(key);
+      for (std::size_t p = 0; p < pages.size(); ++p) {
+        add_row(pages[p].name, pages[p].size.width_px, pages[p].size.height_px,
+                p < shown.size() && shown[p].size() > 0 ? to_uri(shown[p]) : std::string());
+      }
+      out_.end_array();
+    };
+    out_.begin_object("lightmaps");
+    add_pages("pages", plan.pages, in_.lightmaps.pages);
+    add_pages("joined", plan.joined, in_.lightmaps.joined);
+    out_.begin_array("moves");
+    for (const LightmapMove& move : plan.moves) {
+      const auto px = [](std::int64_t value) { return static_cast<double>(value); };
+      add_row(move.from, px(move.rect.x), px(move.rect.y), px(move.rect.width),
+              px(move.rect.height), move.to, move.x, move.y,
+              static_cast<std::uint64_t>(move.draws.size()));
+    }
+    out_.end_array();
+    out_.begin_array("left");
+    for (const std::string& why : plan.left_as) {
+      out_.value(why);
+    }
+    out_.end_array();
+    out_.end_object();
+  }
+
   void add_findings() {
     out_.begin_array("findings");
     for (const Finding& finding : in_.assessment.findings) {
@@ -369,7 +401,7 @@ std::string make_report(const ReportInput& input) {
 std::string make_report(const std::string& name,
                         const JobResult& job,
                         std::vector<ReportView> views,
-                        const PictureCodec& codec) {
+                        const LightmapTools& tools) {
   const Ledger& ledger = job.built.ledger;
   return make_report({.name = name,
                       .scene = job.source.source.scene,
@@ -380,7 +412,8 @@ std::string make_report(const std::string& name,
                       .result = job.after,
                       .verdict = job.verdict,
                       .views = std::move(views),
-                      .sheets = make_sheets(job.after, ledger, codec),
+                      .sheets = make_sheets(job.after, ledger, tools.codec),
+                      .lightmaps = make_lightmap_pictures(job, tools),
                       .timings_s = job.timings_s});
 }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <future>
 
+#include "scene/srgb.h"
 #include "wakuzume/image.h"
 #include "wakuzume/report.h"
 #include "wakuzume/words.h"
@@ -15,6 +16,9 @@ namespace {
 constexpr std::uint32_t view_px = 960;
 constexpr std::uint32_t sheet_px = 480;
 constexpr std::uint32_t layers_a_side = 4;
+/// Of more pages than these no pictures are shown.
+constexpr std::size_t most_lightmaps = 256;
+constexpr std::uint32_t lightmap_px = 256;
 constexpr int quality = 84;
 
 Bytes encode_small(const Pixels& pixels, std::uint32_t width_px) {
@@ -28,6 +32,19 @@ Bytes encode_small(const Pixels& pixels, std::uint32_t width_px) {
 DrawClasses make_draw_colors(const DrawnScene& drawn) {
   auto classes = make_classes(drawn.scene, drawn.survey, Showing::draws);
   return classes ? std::move(*classes) : DrawClasses();
+}
+
+/// As a display shows it: what is brighter than that is white.
+Pixels make_shown(const LightPixels& light) {
+  Pixels out{light.width_px, light.height_px, {}};
+  out.rgba.reserve(light.rgb.size() / 3 * 4);
+  for (std::size_t at = 0; at < light.rgb.size(); at += 3) {
+    for (std::size_t c = 0; c < 3; ++c) {
+      out.rgba.push_back(linear_to_srgb(light.rgb[at + c]));
+    }
+    out.rgba.push_back(255);
+  }
+  return out;
 }
 
 /// The first layers side by side.
@@ -110,6 +127,36 @@ std::vector<ReportSheet> make_sheets(const Scene& result,
                        encode_small(make_layer_grid(*array), sheet_px)});
       }
     }
+  }
+  return out;
+}
+
+ReportLightmaps make_lightmap_pictures(const JobResult& job, const LightmapTools& tools) {
+  const Ledger& ledger = job.built.ledger;
+  const LightmapPlan& plan = ledger.lightmaps;
+  ReportLightmaps out;
+  if (!plan.joins() || plan.pages.size() > most_lightmaps) {
+    return out;
+  }
+  const auto encode = [&](const Bytes& encoded, std::uint32_t width_px) {
+    const auto light =
+        encoded.size() > 0 ? tools.codec.decode_light(encoded) : Result<LightPixels>(LightPixels{});
+    return light && !light->rgb.empty() ? encode_small(make_shown(*light), width_px) : Bytes();
+  };
+  for (const LightmapPage& page : plan.pages) {
+    const auto bytes = read_page_picture(job.source.source.before_sharing(), page, tools);
+    out.pages.push_back(bytes ? encode(*bytes, lightmap_px) : Bytes());
+  }
+  const std::size_t first =
+      ledger.page_images.size() - std::min(ledger.page_images.size(), plan.joined.size());
+  for (std::size_t p = 0; p < plan.joined.size(); ++p) {
+    const ImageId image =
+        first + p < ledger.page_images.size() ? ledger.page_images[first + p][0] : no_image;
+    Bytes bytes = image == no_image ? Bytes() : encoded_bytes(job.after, image);
+    for (const LightmapFile& file : job.built.lightmaps) {
+      bytes = file.name == plan.joined[p].picture ? file.bytes : bytes;
+    }
+    out.joined.push_back(encode(bytes, 2 * view_px));
   }
   return out;
 }

@@ -48,6 +48,12 @@ try {
     await page.check('#modes input[value=heat]');
     found.heat = await page.evaluate(() => document.getElementById('pair').classList.contains('single'));
   }
+  found.lightmapPictures = await page.$$eval('.lightmaps image', (images) => images.length);
+  found.movedRectangles = await page.$$eval('.lightmaps .moved', (rectangles) => rectangles.length);
+  if (found.movedRectangles > 0) {
+    await page.hover('.lightmaps .moved');
+    found.pointedAt = await page.$$eval('.lightmaps .moved.on', (rectangles) => rectangles.length);
+  }
   const ground = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
   const light = await ground();
   await page.click('#theme');

@@ -256,6 +256,64 @@ if (data.materials.length > 0) {
   }
   section.append(pages);
 }
+// Pages as they were, side by side, and what they became; the same rectangle has the same colour.
+const drawSvg = (tag, attributes, ...children) => {
+  const element = document.createElementNS('http://www.w3.org/2000/svg', tag);
+  for (const [name, value] of Object.entries(attributes)) element.setAttribute(name, value);
+  element.append(...children);
+  return element;
+};
+const layPages = (pages) => {
+  const columns = Math.ceil(Math.sqrt(pages.length));
+  const across = Math.max(...pages.map(([, width]) => width));
+  const down = Math.max(...pages.map(([, , height]) => height));
+  const gap = Math.max(across, down) / 10;
+  const places = pages.map((_, i) => [(i % columns) * (across + gap), Math.floor(i / columns) * (down + gap) + gap]);
+  const width = columns * (across + gap) - gap;
+  const height = Math.ceil(pages.length / columns) * (down + gap);
+  const font = Math.min(0.02 * Math.max(width, height), 0.7 * gap);
+  const svg = drawSvg('svg', {viewBox: `0 0 ${width} ${height}`, role: 'img', preserveAspectRatio: 'xMinYMin'});
+  pages.forEach(([name, pageWidth, pageHeight, picture], i) => {
+    const [x, y] = places[i];
+    svg.append(drawSvg('rect', {x, y, width: pageWidth, height: pageHeight, class: 'sheet'}));
+    if (picture) svg.append(drawSvg('image', {x, y, width: pageWidth, height: pageHeight, href: picture, preserveAspectRatio: 'none'}));
+    svg.append(drawSvg('text', {x, y: y - gap * 0.2, 'font-size': font}, name));
+  });
+  return {svg, places};
+};
+const mostRects = 4000;
+const showLightmaps = (section, {pages, joined, moves, left}) => {
+  const before = layPages(pages);
+  const after = layPages(joined);
+  moves.slice(0, mostRects).forEach(([from, x, y, width, height, to, newX, newY, draws]) => {
+    const color = `hsl(${(from * 137.5) % 360} 85% 55%)`;
+    const [, pageWidth, pageHeight] = pages[from];
+    const words = `page ${pages[from][0]} at ${x}, ${y} \u2192 page ${joined[to][0]} at ${newX}, ${newY}: ` +
+      `${width} \u00d7 ${height} texels, ${whole(draws)} ${draws === 1 ? 'draw' : 'draws'}`;
+    const box = (places, place, left, top, right, bottom) => drawSvg('rect', {x: places[place][0] + left, y: places[place][1] + top,
+      width: right - left, height: bottom - top, class: 'moved', stroke: color, fill: color}, drawSvg('title', {}, words));
+    // Beyond a page its edge goes on: that is shown where it went to.
+    const pair = [box(before.places, from, Math.max(0, x), Math.max(0, y), Math.min(pageWidth, x + width), Math.min(pageHeight, y + height)),
+      box(after.places, to, newX, newY, newX + width, newY + height)];
+    before.svg.append(pair[0]);
+    after.svg.append(pair[1]);
+    for (const one of pair) {
+      one.addEventListener('pointerenter', () => pair.forEach((rect) => rect.classList.add('on')));
+      one.addEventListener('pointerleave', () => pair.forEach((rect) => rect.classList.remove('on')));
+    }
+  });
+  before.svg.setAttribute('aria-label', 'lightmap pages before');
+  after.svg.setAttribute('aria-label', 'lightmap pages after');
+  section.append(make('div', {class: 'lightmaps'},
+    make('figure', {}, make('figcaption', {text: `before: ${whole(pages.length)} ${pages.length === 1 ? 'page' : 'pages'}`}), before.svg),
+    make('figure', {}, make('figcaption', {text: `after: ${whole(joined.length)} ${joined.length === 1 ? 'page' : 'pages'}`}), after.svg)));
+  if (moves.length > mostRects) left = [`the first ${whole(mostRects)} of ${whole(moves.length)} rectangles are outlined`, ...left];
+  if (left.length > 0) section.append(make('ul', {class: 'left'}, ...left.map((text) => make('li', {text}))));
+};
+if (data.lightmaps.moves.length > 0) {
+  showLightmaps(addSection('lightmaps', 'Lightmaps', 'Which part of each page went where; no texel changed. Point at a rectangle to see where it was and where it is.', true),
+    data.lightmaps);
+}
 if (data.findings.length > 0) {
   addTable(addSection('findings', 'Findings', 'What the survey noticed in the source, the serious first.', true),
     [['severity', 'word'], ['code', 'text'], ['about', 'text'], ['what', 'long'], ['what to do', 'text'], ['draws', 'number'], ['bytes', 'bytes']],
