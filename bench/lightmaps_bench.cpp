@@ -107,6 +107,7 @@ void BM_MoveTexels(benchmark::State& state) {
           move_texels(page, move, joined);
         }
       }
+      fill_gaps(plan->moves, static_cast<std::uint32_t>(j), joined);
       benchmark::DoNotOptimize(joined.texels.data());
     }
   }

@@ -42,6 +42,9 @@ std::vector<TexelGrid> move_all(const LitScene& lit, const LightmapPlan& plan) {
     const auto page = static_cast<std::size_t>(std::stoul(plan.pages[move.from].name));
     move_texels(lit.grids[page], move, out[move.to]);
   }
+  for (std::uint32_t p = 0; p < out.size(); ++p) {
+    fill_gaps(plan.moves, p, out[p]);
+  }
   return out;
 }
 
@@ -115,6 +118,11 @@ TEST_P(LightmapLayouts, KeepEveryTexelThatIsLookedUp) {
       continue;
     }
     const std::vector<TexelGrid> joined = move_all(lit, plan);
+    for (const TexelGrid& page : joined) {
+      for (std::size_t at = 0; at < page.texels.size(); at += 4) {
+        ASSERT_NE(page.texels[at + 2], std::byte{0}) << "black where nothing lies, seed " << seed;
+      }
+    }
     const auto scene = join_lightmaps(lit.scene, plan);
     ASSERT_TRUE(scene);
     SurveySettings rules = lit.rules;

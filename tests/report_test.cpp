@@ -189,11 +189,13 @@ struct EngineShot {
 std::vector<std::vector<EngineShot>> ask_engine(const std::filesystem::path& folder,
                                                 const std::vector<Viewpoint>& views,
                                                 std::uint32_t width_px,
-                                                const std::vector<std::string>& scenes) {
+                                                const std::vector<std::string>& scenes,
+                                                const std::vector<std::string>& options = {}) {
   EXPECT_TRUE(write_text((folder / "views.json").string(), to_json(views)));
   std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/engine.mjs",
                                    (folder / "views.json").string(), std::to_string(width_px),
                                    folder.string()};
+  command.insert(command.end(), options.begin(), options.end());
   for (const std::string& scene : scenes) {
     command.push_back((folder / scene).string());
   }
@@ -226,6 +228,42 @@ double find_share(const Pixels& a, const Pixels& b, int steps) {
     beyond += most > steps ? 1U : 0U;
   }
   return static_cast<double>(beyond) / (static_cast<double>(a.rgba.size()) / 4);
+}
+
+/// Pages, places in extras and places on instances, by a shader of another engine.
+TEST(AnotherEngine, IsLitAlikeBeforeAndAfterPagesAreJoined) {
+  const auto folder = test::make_scratch();
+  const Scene source = demo::make_glasshouse();
+  ASSERT_TRUE(write_scene(source, (folder / "source.glb").string()));
+  test::write_all(folder / "a.toml",
+                  "[verify]\npicture_views = 0\n[propose]\nmin_instances = 2\n"
+                  "repeats = \"instance\"\n");
+  const test::Outcome run = test::run_tool({"run", (folder / "source.glb").string(), "-o",
+                                            (folder / "joined").string(), "--lightmaps", "join",
+                                            "--settings", (folder / "a.toml").string(), "--quiet"});
+  ASSERT_EQ(run.exit_code, 0) << run.err;
+  const auto joined = read_scene((folder / "joined/source.glb").string());
+  ASSERT_TRUE(joined);
+  std::size_t placed_sets = 0;
+  for (const Node& node : joined->nodes) {
+    for (const Attribute& attribute :
+         node.instancing ? node.instancing->attributes : std::vector<Attribute>{}) {
+      placed_sets += attribute.semantic == lightmap_semantic ? 1U : 0U;
+    }
+  }
+  EXPECT_GT(placed_sets, 0U);
+  const std::vector<Viewpoint> views = *make_views(source, *survey(source), {.count = 0});
+  const std::vector<std::string> scenes{"source.glb", "joined/source.glb"};
+  const auto lit = ask_engine(folder, views, 320, scenes, {"--lit"});
+  const auto plain = ask_engine(folder, views, 320, {scenes[0]});
+  ASSERT_GE(views.size(), 6U);
+  double darkest = 100;
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    EXPECT_GE(test::find_psnr(lit[0][v].picture, lit[1][v].picture), 50) << views[v].name;
+    EXPECT_LT(lit[1][v].calls, lit[0][v].calls) << views[v].name;
+    darkest = std::min(darkest, test::find_psnr(lit[0][v].picture, plain[0][v].picture));
+  }
+  EXPECT_LT(darkest, 35) << "light makes a difference";
 }
 
 /// Source and result of the demo, by our renderer and by three.js, from the same views.

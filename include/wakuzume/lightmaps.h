@@ -212,6 +212,11 @@ Result<JoinedScene> join_lightmaps(const Scene& scene,
 /// Puts a rectangle where it goes. \pre both have the format and sizes that the plan was made for
 void move_texels(const TexelGrid& from, const LightmapMove& move, TexelGrid& to);
 
+/// Has what no rectangle of a joined page fills go on as what is beside it, in its row or in the
+/// nearest one: coarse mip levels mix it in, and black would show.
+/// \param page  position in LightmapPlan::joined \pre all of its moves were moved
+void fill_gaps(std::span<const LightmapMove> moves, std::uint32_t page, TexelGrid& to);
+
 /// The plan with the pictures that there are now, as whole multiples of what they were when it was
 /// made: rectangles grow with them, and UVs stay right.
 /// \param plan  pages without pictures may have some now

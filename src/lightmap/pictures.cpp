@@ -81,6 +81,7 @@ class PagePainter {
     if (!finished) {
       return Failure(make_cancelled());
     }
+    fill_gaps(plan_.moves, joined_, out_);
     auto packed = tools_.codec.pack(out_);
     return packed ? Result<Bytes>(tools_.codec.keep(std::move(*packed))) : Failure(packed.error());
   }

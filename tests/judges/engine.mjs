@@ -2,10 +2,11 @@
 // SPDX-License-Identifier: MIT
 //
 // Draws glTF files by three.js in headless Chromium, from views:
-//   engine.mjs VIEWS.json WIDTH OUT_FOLDER SCENE.glb...
+//   engine.mjs VIEWS.json WIDTH OUT_FOLDER [--lit] SCENE.glb...
 // Prints a line a view and scene, `CALLS TRIANGLES WIDTH HEIGHT`, counted by the renderer, and writes
 // OUT_FOLDER/VIEW_SCENE.rgba: rows from the top, four bytes a pixel. Objects are culled by their
-// boxes, where the renderer itself takes spheres.
+// boxes, where the renderer itself takes spheres. With --lit they are lit by their lightmap pages:
+// images of the file, or PNGs beside it or beside the first.
 import {createServer} from 'node:http';
 import {readFile, writeFile} from 'node:fs/promises';
 import {dirname, extname, join} from 'node:path';
@@ -13,13 +14,18 @@ import {fileURLToPath} from 'node:url';
 import {openBrowser} from './browser.mjs';
 
 const here = dirname(fileURLToPath(import.meta.url));
-const [viewsFile, width, out, ...scenes] = process.argv.slice(2);
+const lit = process.argv.includes('--lit');
+const [viewsFile, width, out, ...scenes] = process.argv.slice(2).filter((word) => word !== '--lit');
 const types = {'.html': 'text/html', '.mjs': 'text/javascript', '.js': 'text/javascript', '.wasm': 'application/wasm'};
 const folders = {
   '/three/': join(here, 'node_modules/three'),
   '/layers/': join(here, '../../docs/formats/texture_layers'),
+  '/places/': join(here, '../../docs/formats/lightmap_places'),
   '/judges/': here,
 };
+for (const [number, scene] of scenes.entries()) {
+  folders[`/beside/${number}/`] = dirname(scene);
+}
 const server = createServer(async (request, response) => {
   const path = decodeURIComponent(request.url.split('?')[0]);
   const root = Object.keys(folders).find((name) => path.startsWith(name));
@@ -45,7 +51,7 @@ try {
   const {views} = JSON.parse(await readFile(viewsFile, 'utf8'));
   for (let scene = 0; scene < scenes.length; ++scene) {
     for (let view = 0; view < views.length; ++view) {
-      const shot = await page.evaluate(([s, v, w]) => window.draw(s, v, w), [scene, views[view], Number(width)]);
+      const shot = await page.evaluate(([s, v, w, l]) => window.draw(s, v, w, l), [scene, views[view], Number(width), lit]);
       await writeFile(join(out, `${view}_${scene}.rgba`), Buffer.from(shot.pixels, 'base64'));
       console.log(shot.calls, shot.triangles, shot.width, shot.height);
     }
