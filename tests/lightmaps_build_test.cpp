@@ -382,13 +382,17 @@ TEST(LightmapFindings, TellWhatKeepsApartOverlapsOrCanNotBeLookedUp) {
                                : std::pair(hit->draws.size(), hit->draw_cost);
   };
   const Scene scene = test::make_lit_by_materials(3, 12);
-  EXPECT_EQ(count(scene, {}, FindingCode::lightmap_pages_small).second, 0U)
-      << "materials hold them apart as well";
+  using Cost = std::pair<std::size_t, std::uint64_t>;
+  EXPECT_EQ(count(scene, {}, FindingCode::lightmap_pages_small), (Cost{12, 2}))
+      << "materials differ by nothing but their lightmap";
+  Scene painted = scene;
+  painted.materials[1].roughness = 0.25;
+  EXPECT_EQ(count(painted, {}, FindingCode::lightmap_pages_small), (Cost{12, 1}));
+  EXPECT_EQ(count(scene, {}, FindingCode::lightmap_outside), Cost{}) << "the transform counts";
   EXPECT_EQ(count(scene, {}, FindingCode::lightmap_overlap).first, 9U)
       << "four copies look at the same place of each page";
   test::LitScene lit =
       test::make_lit_scene({.pages = 5, .draws = 5, .by_transform = true, .materials = 1});
-  using Cost = std::pair<std::size_t, std::uint64_t>;
   EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_pages_small), (Cost{5, 4}));
   EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_overlap), Cost{});
   lit.scene.nodes[1].extra.ensure().extras = R"({"lightmap":1,"lightmap_place":"here"})";

@@ -11,6 +11,7 @@
 
 #include "findings/collector.h"
 #include "scene/running.h"
+#include "survey/parts.h"
 
 namespace wakuzume {
 namespace {
@@ -68,7 +69,7 @@ class PageCells {
 class LightmapFinder {
  public:
   explicit LightmapFinder(FindingCollector& all)
-      : all_(all), scene_(all.scene), survey_(all.survey), set_(survey_.settings.lightmap_uv_set) {}
+      : all_(all), scene_(all.scene), survey_(all.survey) {}
 
   void find() {
     for (std::size_t d = 0; d < survey_.draws.size(); ++d) {
@@ -76,7 +77,8 @@ class LightmapFinder {
     }
     all_.add_for_draws(
         FindingCode::lightmap_wrong, Severity::serious, std::move(wrong_), 0,
-        fmt::format("lit by a page, and UV set {} or the place on the page can't be read", set_),
+        fmt::format("lit by a page, and UV set {} or the place on the page can't be read",
+                    survey_.settings.lightmap_uv_set),
         "give them UVs of their own for the lightmap, and four numbers for their place");
     all_.add_for_draws(
         FindingCode::lightmap_outside, Severity::costly, std::move(outside_), 0,
@@ -87,6 +89,23 @@ class LightmapFinder {
   }
 
  private:
+  /// Where a draw looks its lightmap up.
+  struct Look {
+    std::uint32_t uv_set = 0;
+    LightmapPlace place;
+    bool turned = false;
+  };
+  [[nodiscard]] Look find_look(const Draw& draw) const {
+    Look look{survey_.settings.lightmap_uv_set, survey_.lightmap_places[draw.lightmap_place],
+              false};
+    if (is_lit_by_material(scene_, scene_[draw.node], all_.primitive_of(survey_[draw.shape]),
+                           survey_.settings.lightmap_key)) {
+      const LightmapExtension own = *find_lightmap_extension(scene_, draw.material);
+      look = {own.uv_set, make_product(own.place, look.place), own.turned};
+    }
+    return look;
+  }
+
   /// Sorts lit draws into those with a fault and those on pages.
   void look_at(DrawId id) {
     constexpr double slack = 1e-3;
@@ -96,7 +115,8 @@ class LightmapFinder {
       return;
     }
     const Shape& shape = survey_[draw.shape];
-    const UvRange* const range = shape.find_uvs(set_);
+    const Look look = find_look(draw);
+    const UvRange* const range = shape.find_uvs(look.uv_set);
     const std::string place = find_lightmap(scene_, scene_[draw.node], all_.primitive_of(shape),
                                             survey_.settings.lightmap_transform_key);
     const bool told = place.empty() || read_lightmap_place(place).has_value();
@@ -104,9 +124,11 @@ class LightmapFinder {
       wrong_.push_back(id);
       return;
     }
-    const LightmapPlace& moved = survey_.lightmap_places[draw.lightmap_place];
-    const Vec2d a = moved.apply(range->min);
-    const Vec2d b = moved.apply(range->max);
+    if (look.turned) {
+      return;  // ranges of UVs tell nothing of where it looks
+    }
+    const Vec2d a = look.place.apply(range->min);
+    const Vec2d b = look.place.apply(range->max);
     const auto inside = [&](double value) { return value >= -slack && value <= 1 + slack; };
     if (inside(a[0]) && inside(a[1]) && inside(b[0]) && inside(b[1])) {
       of_page_[page].push_back(id);
@@ -146,16 +168,16 @@ class LightmapFinder {
     if (survey_[draw.shape].topology != Topology::triangles) {
       return false;
     }
+    const Look look = find_look(draw);
     const std::vector<double> uvs =
-        make_doubles(scene_, primitive.find(fmt::format("TEXCOORD_{}", set_)));
-    const LightmapPlace& place = survey_.lightmap_places[draw.lightmap_place];
+        make_doubles(scene_, primitive.find(fmt::format("TEXCOORD_{}", look.uv_set)));
     const std::vector<std::uint32_t> list = make_list_indices(scene_, primitive);
     bool shared = false;
     for (std::size_t i = 0; i + 2 < list.size(); i += 3) {
       std::array<Uv, 3> corners{};
       for (std::size_t c = 0; c < 3; ++c) {
         const std::size_t v = std::size_t{2} * list[i + c];
-        corners[c] = place.apply({uvs[v], uvs[v + 1]});
+        corners[c] = look.place.apply({uvs[v], uvs[v + 1]});
       }
       shared = cells.cover(corners, static_cast<std::uint32_t>(to_index(id))) || shared;
     }
@@ -164,14 +186,15 @@ class LightmapFinder {
 
   /// Keys that are equal but for their page: each is a draw more.
   void find_small() {
-    using Rest = std::tuple<MaterialId, NodeId, Topology, std::string, std::string,
+    using Rest = std::tuple<PartHashes, NodeId, Topology, std::string, std::string,
                             std::vector<LevelId>, std::string>;
+    const MaterialParts parts(scene_, all_.images);
     std::map<Rest, std::set<std::string>> pages_of;
     std::set<std::string> pages;
     for (const MergeKey& key : survey_.keys) {
       if (!key.lightmap.empty()) {
-        pages_of[{key.material, key.moving_root, key.topology, key.tag, key.level, key.levels,
-                  key.layout}]
+        pages_of[{find_parts(parts, key.material), key.moving_root, key.topology, key.tag,
+                  key.level, key.levels, key.layout}]
             .insert(key.lightmap);
         pages.insert(key.lightmap);
       }
@@ -193,10 +216,16 @@ class LightmapFinder {
     }
   }
 
+  /// What a material gives to a key, but for the lightmap that it names itself.
+  [[nodiscard]] PartHashes find_parts(const MaterialParts& parts, MaterialId material) const {
+    return find_lightmap_extension(scene_, material)
+               ? parts.find(make_relit(scene_, material, TextureId{0}))
+               : parts.find(material);
+  }
+
   FindingCollector& all_;
   const Scene& scene_;
   const Survey& survey_;
-  std::uint32_t set_;
   std::vector<DrawId> wrong_;
   std::vector<DrawId> outside_;
   std::map<std::string, std::vector<DrawId>> of_page_;  ///< draws that lie within it
