@@ -401,6 +401,45 @@ TEST(LightmapFindings, TellWhatKeepsApartOverlapsOrCanNotBeLookedUp) {
   EXPECT_EQ(count(lit.scene, lit.rules, FindingCode::lightmap_outside), (Cost{1, 0}));
 }
 
+/// Pages are kept, and nodes have places; UVs that another texture is looked up in stay.
+TEST(LightmapJobs, LeaveUvsOfOtherTexturesWhereTheyAre) {
+  test::LitScene lit = test::make_lit_scene(
+      {.pages = 2, .draws = 16, .by_transform = true, .shared_mesh = true, .materials = 1});
+  lit.scene.images.emplace_back().bytes =
+      make_bytes(*encode_png({1, 1, std::vector<std::uint8_t>{1, 2, 3, 255}}));
+  lit.scene.textures.emplace_back().image = ImageId{0};
+  TextureSlot& occlusion = lit.scene.materials[0].occlusion_texture;
+  occlusion.texture = TextureId{0};
+  occlusion.texcoord = 1;
+  // Three that look at one place.
+  for (const std::size_t n : {5U, 7U, 9U}) {
+    lit.scene.nodes[n].extra = lit.scene.nodes[3].extra;
+  }
+  Job job = make_job(lit);
+  job.settings.lightmaps.goal = LightmapGoal::keep;
+  for (const Repeats repeats : {Repeats::merge, Repeats::only}) {
+    job.settings.propose.repeats = repeats;
+    job.settings.propose.min_instances = 2;
+    const auto made = run_job(lit.scene, job, {.codec = codec()});
+    ASSERT_TRUE(made) << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed);
+    EXPECT_TRUE(made->verdict.mends.empty());
+    const Ledger whole = make_untouched(lit.scene).ledger;
+    std::size_t together = 0;
+    for (std::size_t r = 0; r < whole.rows.size(); ++r) {
+      const LedgerRow& row = made->built.ledger.rows[r];
+      together += row.fate == Fate::kept ? 0U : 1U;
+      const Look was = find_look(lit.scene, whole.rows[r], "lightmap_place");
+      const Look is = find_look(made->after, row, "lightmap_place");
+      EXPECT_EQ(was.page, is.page);
+      EXPECT_EQ(was.uvs, is.uvs) << "row " << r;
+      const Look own = find_look(lit.scene, whole.rows[r], "");
+      EXPECT_EQ(own.uvs, find_look(made->after, row, "").uvs) << "of the other texture";
+    }
+    EXPECT_EQ(together, 4U) << "those of one place";
+  }
+}
+
 TEST(LightmapJobs, PutPicturesOfTheSceneIntoTheResult) {
   test::LitScene lit = test::make_lit_scene({.draws = 40});
   for (std::size_t p = 0; p < 4; ++p) {

@@ -426,7 +426,7 @@ class Builder {
     return extra ? extra->extras : std::string();
   }
 
-  /// Without a place on a lightmap page: UVs or instances have it.
+  /// Without a place on a lightmap page, where UVs or instances have it.
   template <class ExtrasOf>
   [[nodiscard]] Boxed<Extra> make_common_extra(const std::vector<DrawRef>& draws,
                                                const ExtrasOf& get) const {
@@ -435,7 +435,8 @@ class Builder {
     Boxed<Extra> out;
     std::string common = make_common_members(all);
     const std::string& place = plan_.survey_settings.lightmap_transform_key;
-    if (!place.empty() && !find_member(common, place).empty()) {
+    const bool moved = survey_[find_draw(survey_, draws.front())].lightmap_place != 0;
+    if (moved && !find_member(common, place).empty()) {
       common = put_member(common, place, "");
     }
     if (!common.empty()) {

@@ -96,12 +96,17 @@ class LightmapFinder {
     bool turned = false;
   };
   [[nodiscard]] Look find_look(const Draw& draw) const {
-    Look look{survey_.settings.lightmap_uv_set, survey_.lightmap_places[draw.lightmap_place],
+    const SurveySettings& settings = survey_.settings;
+    const Node& node = scene_[draw.node];
+    const Primitive& primitive = all_.primitive_of(survey_[draw.shape]);
+    Look look{settings.lightmap_uv_set,
+              find_whole_place(scene_, node, primitive, settings.lightmap_key,
+                               settings.lightmap_transform_key),
               false};
-    if (is_lit_by_material(scene_, scene_[draw.node], all_.primitive_of(survey_[draw.shape]),
-                           survey_.settings.lightmap_key)) {
+    if (is_lit_by_material(scene_, node, primitive, settings.lightmap_key)) {
       const LightmapExtension own = *find_lightmap_extension(scene_, draw.material);
-      look = {own.uv_set, make_product(own.place, look.place), own.turned};
+      look.uv_set = own.uv_set;
+      look.turned = own.turned;
     }
     return look;
   }

@@ -38,6 +38,7 @@ struct ShapeKey {
   /// Of the mesh, else the primitive, else the material: its page and its place there.
   std::uint32_t lightmap = 0;
   std::uint32_t lightmap_place = 0;
+  bool shares_uvs = false;  ///< the material looks another texture up in the lightmap's UV set
 };
 
 /// A merge key by numbers: cheap to make and to compare for every draw.
@@ -110,14 +111,24 @@ class Surveyor {
         key.lightmap = facts_.texts.add(name_lightmap_page(own));
       }
       key.lightmap_place = add(out_.settings.lightmap_transform_key);
+      key.shares_uvs = looks_up_uv_set(scene_, shape.material, out_.settings.lightmap_uv_set);
       shape_keys_.push_back(key);
     }
   }
 
-  /// Position in the places, by what the extras say.
-  std::uint32_t find_place(const Draw& draw) {
+  /// What the extras say of a place, among the texts.
+  [[nodiscard]] std::uint32_t find_place_text(const Draw& draw) const {
     const std::uint32_t own = facts_.nodes[to_index(draw.node)].lightmap_place;
-    const std::uint32_t text = own != 0 ? own : shape_keys_[to_index(draw.shape)].lightmap_place;
+    return own != 0 ? own : shape_keys_[to_index(draw.shape)].lightmap_place;
+  }
+
+  /// Position in the places, by what the extras say. UVs that another texture is looked up in can't
+  /// follow: of those the place stays where it is, and keeps draws apart.
+  std::uint32_t find_place(const Draw& draw) {
+    const std::uint32_t text = find_place_text(draw);
+    if (shape_keys_[to_index(draw.shape)].shares_uvs) {
+      return 0;
+    }
     const auto [slot, added] = place_of_.try_emplace(text, 0);
     const auto place = added && text != 0 ? read_lightmap_place(facts_.texts[text]) : std::nullopt;
     if (place && *place != LightmapPlace{}) {
@@ -199,6 +210,12 @@ class Surveyor {
     const NodeFacts& node = facts_.nodes[to_index(draw.node)];
     const ShapeKey& own = shape_keys_[to_index(draw.shape)];
     const std::uint32_t lightmap = node.lightmap != 0 ? node.lightmap : own.lightmap;
+    std::uint32_t layout = own.layout;
+    if (const std::uint32_t place = find_place_text(draw); own.shares_uvs && place != 0) {
+      layout = facts_.texts.add(fmt::format("{}{}UVs of its textures for a lightmap at {}",
+                                            facts_.texts[layout], layout == 0 ? "" : " ",
+                                            facts_.texts[place]));
+    }
     const KeyNumbers numbers{static_cast<std::uint32_t>(draw.material),
                              static_cast<std::uint32_t>(node.moving_root),
                              static_cast<std::uint32_t>(shape.topology),
@@ -206,7 +223,7 @@ class Surveyor {
                              node.tag,
                              node.level,
                              node.level_set,
-                             own.layout};
+                             layout};
     const auto [slot, added] = key_of_.try_emplace(numbers, make_id<KeyId>(out_.keys.size()));
     if (added) {
       MergeKey key;
@@ -217,7 +234,7 @@ class Surveyor {
       key.tag = facts_.texts[node.tag];
       key.level = facts_.texts[node.level];
       key.levels = facts_.level_sets[node.level_set];
-      key.layout = facts_.texts[own.layout];
+      key.layout = facts_.texts[layout];
       out_.keys.push_back(std::move(key));
     }
     return slot->second;
