@@ -87,7 +87,8 @@ std::string print_views(const Verdict& verdict) {
                                          page_columns - 6));
   }
   if (verdict.group_faults.size() > most_rows) {
-    out += fmt::format("  and {} more groups\n", verdict.group_faults.size() - most_rows);
+    const std::size_t left = verdict.group_faults.size() - most_rows;
+    out += fmt::format("  and {} more {}\n", left, left == 1 ? "group" : "groups");
   }
   for (const std::string& line : verdict.not_checked) {
     out += fmt::format("  Not checked: {}\n", line);

@@ -381,7 +381,7 @@ class Builder {
     const std::string kept = extras_of(node.extra);
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(members.begin(), members.end(), [&](const DrawRef& ref) {
-          const std::string had = extras_of(source_[ref.node].extra);
+          const std::string had = drop_place(ref, extras_of(source_[ref.node].extra));
           return !had.empty() && had != kept;
         }));
     node.parent = frame.root;
@@ -426,21 +426,22 @@ class Builder {
     return extra ? extra->extras : std::string();
   }
 
-  /// Without a place on a lightmap page, where UVs or instances have it.
+  /// Extras without a place on a lightmap page, where UVs or instances have it.
+  [[nodiscard]] std::string drop_place(const DrawRef& draw, std::string extras) const {
+    const std::string& place = plan_.survey_settings.lightmap_transform_key;
+    const bool moved = survey_[find_draw(survey_, draw)].lightmap_place != 0;
+    return moved && !find_member(extras, place).empty() ? put_member(extras, place, "") : extras;
+  }
+
   template <class ExtrasOf>
   [[nodiscard]] Boxed<Extra> make_common_extra(const std::vector<DrawRef>& draws,
                                                const ExtrasOf& get) const {
     std::vector<std::string> all;
     std::transform(draws.begin(), draws.end(), std::back_inserter(all), get);
     Boxed<Extra> out;
-    std::string common = make_common_members(all);
-    const std::string& place = plan_.survey_settings.lightmap_transform_key;
-    const bool moved = survey_[find_draw(survey_, draws.front())].lightmap_place != 0;
-    if (moved && !find_member(common, place).empty()) {
-      common = put_member(common, place, "");
-    }
+    const std::string common = drop_place(draws.front(), make_common_members(all));
     if (!common.empty()) {
-      out.ensure().extras = std::move(common);
+      out.ensure().extras = common;
     }
     return out;
   }
