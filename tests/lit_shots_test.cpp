@@ -125,6 +125,36 @@ INSTANTIATE_TEST_SUITE_P(Formats,
                                          Stored{"image/vnd.radiance rgbe", 4},
                                          Stored{"image/x-exr B:half G:float R:float", 10}));
 
+/// MOZ_lightmap: a texture, its transform, and how bright it is.
+TEST(LitShots, FollowWhatMaterialsNameThemselves) {
+  TexelGrid grid = make_grid("image/png rgb 8", 3);
+  std::array<double, 16> light{};
+  for (std::size_t texel = 0; texel < light.size(); ++texel) {
+    light[texel] = store(grid, texel);
+  }
+  const auto make = [&](const std::string& intensity) {
+    Scene scene = make_screen(",\"lightmap_transform\":[1,1,0,0]");
+    scene.nodes[0].extra = {};
+    scene.images.emplace_back().bytes = make_bytes(*pack_texels(grid));
+    scene.textures.emplace_back().image = ImageId{0};
+    scene.materials[0].extra.ensure().extensions.push_back(
+        {"MOZ_lightmap", "{\"index\":0,\"texCoord\":1,\"intensity\":" + intensity +
+                             ",\"extensions\":{\"KHR_texture_transform\":{\"scale\":[0.5,0.25],"
+                             "\"offset\":[0.25,0]}}}"});
+    return scene;
+  };
+  const Viewpoint view = test::make_flat_view(2);
+  const Shot lit = test::Drawn(make("0.75"), {}, nullptr, small).shoot(view);
+  const Shot dark = test::Drawn(make("0"), {}, nullptr, small).shoot(view);
+  for (std::size_t texel = 0; texel < light.size(); ++texel) {
+    const std::size_t x = 40 + 80 * (texel % 4);
+    const std::size_t y = 40 + 80 * (texel / 4);
+    const double red =
+        to_linear(test::find_pixel(lit, x, y)[0]) - to_linear(test::find_pixel(dark, x, y)[0]);
+    EXPECT_NEAR(red, 0.75 * light[texel], 0.012) << "texel " << texel;
+  }
+}
+
 TEST(LitShots, AreOfSkyAndLampsWhereThereIsNoPicture) {
   test::Drawn plain(make_screen(""), small);
   test::Drawn lit(make_screen(""), {}, nullptr, small);

@@ -82,14 +82,15 @@ BakedUse find_use(const ShownScene& shown,
   if (page == numbers.end()) {
     return {};
   }
-  BakedUse out{page->second,
-               settings.lightmap_uv_set,
-               find_lightmap_place(shown.scene, node, primitive, settings.lightmap_transform_key),
-               {}};
+  BakedUse out;
+  out.page = page->second;
+  out.uv_set = settings.lightmap_uv_set;
+  out.place = find_lightmap_place(shown.scene, node, primitive, settings.lightmap_transform_key);
   if (is_lit_by_material(shown.scene, node, primitive, settings.lightmap_key)) {
     const LightmapExtension own = *find_lightmap_extension(shown.scene, primitive.material);
     out.uv_set = own.uv_set;
     out.beyond = own.place;
+    out.intensity = static_cast<float>(own.intensity);
     if (own.turned) {
       return {};
     }

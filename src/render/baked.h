@@ -19,6 +19,7 @@ struct BakedUse {
   std::uint32_t uv_set = no_index;  ///< no_index with page 0
   LightmapPlace place{};            ///< as the extras say, where its instances say nothing
   LightmapPlace beyond{};           ///< from there to the page: as its material says
+  float intensity = 1;              ///< times the light of the page
 };
 
 struct BakedLight {

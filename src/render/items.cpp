@@ -114,6 +114,7 @@ std::vector<GpuRecord> make_factors(const Scene& scene,
   plain.tint = {1, 1, 1, 1};
   plain.emission = {1, 1, 1, 1};
   plain.surface = {1, 1};
+  plain.light = baked.intensity;
   plain.baked = pack_place(make_product(baked.beyond, baked.place));
   std::vector<GpuRecord> out(count, plain);
   if (!node.instancing) {

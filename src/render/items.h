@@ -22,8 +22,8 @@ struct GpuRecord {
   std::array<float, 4> tint;
   std::array<float, 4> emission;
   std::array<float, 2> surface;
-  std::uint32_t first_shown;  ///< of its elements that are shaded, among those of all
-  std::uint32_t unused;
+  std::uint32_t first_shown;   ///< of its elements that are shaded, among those of all
+  float light;                 ///< times that of the lightmap
   std::array<float, 4> baked;  ///< scale and offset of lightmap UVs
 };
 /// As `Material` in view.frag.

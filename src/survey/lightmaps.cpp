@@ -138,6 +138,9 @@ std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene,
   if (object["texCoord"].get(set) == simdjson::SUCCESS) {
     out.uv_set = static_cast<std::uint32_t>(std::min<std::uint64_t>(set, no_index));
   }
+  if (object["intensity"].get(out.intensity) != simdjson::SUCCESS) {
+    out.intensity = 1;
+  }
   simdjson::dom::object transform;
   if (object["extensions"]["KHR_texture_transform"].get(transform) == simdjson::SUCCESS) {
     read_transform(transform, out);

@@ -37,6 +37,7 @@ struct LightmapExtension {
   TextureId texture = no_texture;
   std::uint32_t uv_set = 0;
   LightmapPlace place{};  ///< by KHR_texture_transform; before it comes what extras say
+  double intensity = 1;   ///< times the light of the texture
   bool turned = false;    ///< that turns, which a place can't
 };
 inline constexpr const char* lightmap_extension = "MOZ_lightmap";

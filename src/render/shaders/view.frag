@@ -9,6 +9,7 @@ in vec4 world_tangent;
 in vec2 uvs[UV_SETS];
 #ifdef HAS_PAGE
 in vec2 page_uv;
+flat in float page_light;
 uniform sampler2DArray page;
 #endif
 in vec4 factor;
@@ -91,6 +92,12 @@ layout(std430, binding = 3) readonly buffer Elements { uvec2 elements[]; };
 #endif
 
 const float pi = 3.14159265;
+
+#ifdef HAS_PAGE
+vec3 find_baked() {
+  return page_light * texture(page, vec3(page_uv, 0)).rgb;
+}
+#endif
 
 vec2 find_uv(int slot) {
   TextureUse use = material.uses[slot];
@@ -225,7 +232,7 @@ vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
   vec3 f0 = mix(vec3(0.04), base.rgb, metallic);
 #ifdef HAS_PAGE
   // What was baked holds the light of sky and lamps.
-  vec3 sum = open * (diffuse * texture(page, vec3(page_uv, 0)).rgb + reflect_sky(n, v, f0, roughness));
+  vec3 sum = open * (diffuse * find_baked() + reflect_sky(n, v, f0, roughness));
 #else
   vec3 sum = open * (diffuse * find_sky(n) + reflect_sky(n, v, f0, roughness));
   Surface lit = make_surface(n, v, diffuse, f0, roughness * roughness);
@@ -246,8 +253,7 @@ vec3 find_color(vec4 base, vec3 v, bool front, uint reaching) {
 
 float find_measure(vec3 v) {
 #if defined(MEASURES_LIGHT) && defined(HAS_PAGE)
-  vec3 light = texture(page, vec3(page_uv, 0)).rgb;
-  return sqrt(clamp(dot(light, vec3(0.2126, 0.7152, 0.0722)), 0.0, 1.0));
+  return sqrt(clamp(dot(find_baked(), vec3(0.2126, 0.7152, 0.0722)), 0.0, 1.0));
 #elif defined(MEASURES_FACING) || defined(MEASURES_LIGHT)
 #ifdef HAS_NORMALS
   return abs(dot(normalize(world_normal), v));

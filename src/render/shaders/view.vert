@@ -24,7 +24,7 @@ struct Record {
   vec4 emission;   // rgb; w: how its triangles are wound, 1 or -1
   vec2 surface;    // metallic, roughness
   uint first_shown;
-  uint unused;
+  float light;     // times that of the lightmap
   vec4 baked;      // scale and offset of lightmap UVs
 };
 layout(std430, binding = 0) readonly buffer Records { Record records[]; };
@@ -44,6 +44,7 @@ out vec4 world_tangent;
 out vec2 uvs[UV_SETS];
 #ifdef HAS_PAGE
 out vec2 page_uv;
+flat out float page_light;
 #endif
 out vec4 factor;
 flat out vec4 own_emission;
@@ -81,6 +82,7 @@ void main() {
   }
 #ifdef HAS_PAGE
   page_uv = baked_uv * r.baked.xy + r.baked.zw;
+  page_light = r.light;
 #endif
   factor = r.tint;
 #ifdef HAS_COLORS
