@@ -94,6 +94,26 @@ std::vector<Id> make_same(std::size_t count) {
   return same;
 }
 
+/// Those that were used before and are not now, from materials too.
+void remove_textures(const UseMarks<TextureId>& before,
+                     const UseMarks<TextureId>& now,
+                     Scene& built) {
+  std::vector<TextureId> lightmaps;
+  for (const Material& material : built.materials) {
+    const auto lightmap = find_lightmap_extension(built, material);
+    lightmaps.push_back(lightmap ? lightmap->texture : no_texture);
+  }
+  const auto numbers = remove_unused(built.textures, before, now);
+  for (std::size_t m = 0; m < built.materials.size(); ++m) {
+    for (TextureSlot* slot : list_slots(built.materials[m])) {
+      renumber(slot->texture, numbers);
+    }
+    if (lightmaps[m] != no_texture) {
+      set_lightmap_texture(built.materials[m], numbers[to_index(lightmaps[m])]);
+    }
+  }
+}
+
 /// Removes what was used before and is not now.
 LookNumbers drop_unused(const LookUse& before, Scene& built) {
   if (has_hidden_references(built) || !find_referring_extension(built).empty()) {
@@ -109,20 +129,7 @@ LookNumbers drop_unused(const LookUse& before, Scene& built) {
       }
     }
   }
-  std::vector<TextureId> lightmaps;
-  for (const Material& material : built.materials) {
-    const auto lightmap = find_lightmap_extension(built, material);
-    lightmaps.push_back(lightmap ? lightmap->texture : no_texture);
-  }
-  const auto textures = remove_unused(built.textures, before.textures, now.textures);
-  for (std::size_t m = 0; m < built.materials.size(); ++m) {
-    for (TextureSlot* slot : list_slots(built.materials[m])) {
-      renumber(slot->texture, textures);
-    }
-    if (lightmaps[m] != no_texture) {
-      set_lightmap_texture(built.materials[m], textures[to_index(lightmaps[m])]);
-    }
-  }
+  remove_textures(before.textures, now.textures, built);
   const auto samplers = remove_unused(built.samplers, before.samplers, now.samplers);
   std::vector<ImageId> shown;
   for (std::size_t t = 0; t < built.textures.size(); ++t) {

@@ -121,7 +121,7 @@ Result<BakedLight> make_baked_light(const ShownScene& shown,
       return Failure(make_cancelled());
     }
     for (std::size_t i = 0; i < decoded.size(); ++i) {
-      megabytes += 8e-6 * static_cast<double>(decoded[i].rgb.size() / 3) * 4 / 3;
+      megabytes += 8e-6 / 3 * static_cast<double>(decoded[i].rgb.size()) * 4 / 3;
       if (megabytes > max_megabytes) {
         return Failure(Error{ErrorCode::too_large,
                              fmt::format("lightmap pages take more than the {} MB that are "

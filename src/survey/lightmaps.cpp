@@ -162,10 +162,14 @@ Material make_relit(const Scene& scene, MaterialId material, TextureId texture) 
 }
 
 void set_lightmap_texture(Material& material, TextureId texture) {
-  if (!material.extra) {
+  if (find_member_of(material) == nullptr) {
     return;
   }
-  for (RawMember& extension : material.extra.ensure().extensions) {
+  std::vector<RawMember>& extensions = material.extra.ensure().extensions;
+  if (texture == no_texture) {
+    std::erase_if(extensions, [](const RawMember& one) { return one.name == lightmap_extension; });
+  }
+  for (RawMember& extension : extensions) {
     if (extension.name == lightmap_extension) {
       extension.json = put_member(extension.json, "index", std::to_string(to_index(texture)));
     }

@@ -49,7 +49,8 @@ std::optional<LightmapExtension> find_lightmap_extension(const Scene& scene, Mat
 /// \pre it has the extension
 Material make_relit(const Scene& scene, MaterialId material, TextureId texture);
 
-/// Names another texture for its lightmap, where the material has one.
+/// Names another texture for its lightmap, where the material has one; no_texture: has none any
+/// more.
 void set_lightmap_texture(Material& material, TextureId texture);
 
 /// A texture of the material, other than its lightmap, is looked up in this UV set too, so far as
