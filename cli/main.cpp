@@ -171,7 +171,7 @@ void add_earlier_options(CLI::App& command, Options& options) {
       .add_option("--why", options.why,
                   "Tell why nodes with this path (or glob) went where they went")
       ->type_name("NODE");
-  command.callback([&command, &options] {
+  command.callback([&options] {
     const bool earlier = !options.revise.empty() || !options.rebase.empty();
     if (options.input.empty() && !earlier) {
       throw CLI::RequiredError("scene");

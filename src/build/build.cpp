@@ -427,7 +427,7 @@ class Builder {
   }
 
   /// Extras without a place on a lightmap page, where UVs or instances have it.
-  [[nodiscard]] std::string drop_place(const DrawRef& draw, std::string extras) const {
+  [[nodiscard]] std::string drop_place(const DrawRef& draw, const std::string& extras) const {
     const std::string& place = plan_.survey_settings.lightmap_transform_key;
     const bool moved = survey_[find_draw(survey_, draw)].lightmap_place != 0;
     return moved && !find_member(extras, place).empty() ? put_member(extras, place, "") : extras;

@@ -50,7 +50,8 @@ class PageCells {
                             edge(corners[1], corners[2], middle) * area > 0 &&
                             edge(corners[2], corners[0], middle) * area > 0;
         if (inside) {
-          std::uint32_t& owner = cells_[static_cast<std::size_t>(y * side + x)];
+          std::uint32_t& owner =
+              cells_[static_cast<std::size_t>(y) * side + static_cast<std::size_t>(x)];
           shared = shared || (owner != no_index && owner != draw);
           owner = draw;
         }

@@ -4,6 +4,7 @@
 
 #include "findings/collector.h"
 #include "findings/uv_use.h"
+#include "survey/draws.h"
 #include "survey/textures.h"
 #include "wakuzume/apart.h"
 

@@ -34,7 +34,9 @@ class Joiner {
     JoinedScene joined;
     std::transform(plan_.joined.begin(), plan_.joined.end(), std::back_inserter(joined.images),
                    [&](const JoinedPage& page) { return add_image(page); });
-    for (const auto& [node, draws] : leaving_) {
+    for (const auto& one : leaving_) {
+      const NodeId node = one.first;
+      const std::vector<Leaving>& draws = one.second;
       // Before anything changes: which of them their materials light.
       std::vector<Leaving> own;
       std::copy_if(draws.begin(), draws.end(), std::back_inserter(own), [&](const Leaving& draw) {

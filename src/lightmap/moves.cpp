@@ -126,6 +126,7 @@ class MoveFinder {
       lots[lots_[m]].push_back(m);
     }
     std::vector<std::vector<std::uint32_t>> sets;
+    sets.reserve(lots.size());
     for (auto& [lot, members] : lots) {
       sets.push_back(std::move(members));
     }

@@ -10,8 +10,7 @@ namespace wakuzume {
 Sequencer::Sequencer(const Facets& facets,
                      std::vector<std::uint32_t> unit_begins,
                      std::vector<bool> chained)
-    : facets_(facets),
-      tree_(facets),
+    : tree_(facets),
       unit_begins_(std::move(unit_begins)),
       chained_(std::move(chained)),
       unit_of_(facets.list().size()) {

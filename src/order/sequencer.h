@@ -53,7 +53,6 @@ class Sequencer {
   template <class Leave>
   void search_from(std::uint32_t unit, Looking looking, const Leave& leave);
 
-  const Facets& facets_;
   FacetTree tree_;
   std::vector<std::uint32_t> unit_begins_;
   std::vector<bool> chained_;
