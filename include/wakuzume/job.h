@@ -63,7 +63,8 @@ struct JobTools {
   Delivery* delivery = nullptr;      ///< null: the result stays in memory and is proved as it is
   ViewAudience* audience = nullptr;  ///< is shown the views that were compared
   const LightmapFiles* lightmaps = nullptr;  ///< beside the source; null: there are none
-  /// Beside the result, for its proof; pages that it shares with the source may lie there alone.
+  /// For the proof: beside the result, and beside the source for pages that stayed. Null: what was
+  /// just built, then `lightmaps`.
   const LightmapFiles* result_lightmaps = nullptr;
 };
 

@@ -27,6 +27,7 @@
 #include "wakuzume/routes.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/settings_file.h"
+#include "wakuzume/shading_order.h"
 #include "wakuzume/sharing.h"
 #include "wakuzume/shot.h"
 #include "wakuzume/split.h"
