@@ -7,6 +7,7 @@
 #include <cstring>
 #include <random>
 
+#include "own_stream.h"
 #include "wakuzume/lightmaps.h"
 
 namespace wakuzume {
@@ -19,18 +20,7 @@ Scene make_lit_level(std::size_t pages, std::size_t draws) {
   Scene scene;
   std::mt19937 random(5);
   const auto add = [&](const auto& values, ComponentType component, ElementType element) {
-    BlockView view;
-    view.block = make_id<BlockId>(scene.blocks.size());
-    view.length = values.size() * sizeof(values[0]);
-    scene.blocks.emplace_back().bytes = make_bytes(values);
-    Stream stream;
-    stream.view = make_id<ViewId>(scene.views.size());
-    stream.component = component;
-    stream.element = element;
-    stream.count = values.size() / component_count(element);
-    scene.views.push_back(view);
-    scene.streams.push_back(stream);
-    return make_id<StreamId>(scene.streams.size() - 1);
+    return add_stream(scene, values, component, element);
   };
   Primitive primitive;
   const std::vector<float> positions{0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0};

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <random>
 
+#include "own_stream.h"
 #include "wakuzume/image.h"
 #include "wakuzume/repaint.h"
 #include "wakuzume/survey.h"
@@ -55,18 +56,7 @@ Scene make_wall(std::size_t count, std::uint32_t side) {
   const std::vector<float> uvs{0, 1, 1, 1, 1, 0, 0, 0};
   const std::vector<std::uint16_t> indices{0, 1, 2, 0, 2, 3};
   const auto add = [&](const auto& values, ComponentType component, ElementType element) {
-    BlockView view;
-    view.block = make_id<BlockId>(scene.blocks.size());
-    view.length = values.size() * sizeof(values[0]);
-    scene.blocks.emplace_back().bytes = make_bytes(values);
-    Stream stream;
-    stream.view = make_id<ViewId>(scene.views.size());
-    stream.component = component;
-    stream.element = element;
-    stream.count = values.size() / component_count(element);
-    scene.views.push_back(view);
-    scene.streams.push_back(stream);
-    return make_id<StreamId>(scene.streams.size() - 1);
+    return add_stream(scene, values, component, element);
   };
   const StreamId position = add(positions, ComponentType::f32, ElementType::vec3);
   const StreamId uv = add(uvs, ComponentType::f32, ElementType::vec2);

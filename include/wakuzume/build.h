@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <span>
@@ -87,6 +88,14 @@ struct Ledger {
   /// Images of the routes' pages in the result, then of joined lightmap pages, these in the first
   /// channel. Both hashes are without their bytes.
   PageImages page_images;
+  /// The image of a joined page in the result; no_image where it is a file, or has no picture.
+  /// \param joined  position in LightmapPlan::joined
+  [[nodiscard]] ImageId find_joined_image(std::size_t joined) const {
+    // A ledger comes from a file: one that lists too few images has none of these.
+    const std::size_t count = page_images.size();
+    const std::size_t at = count - std::min(count, lightmaps.joined.size()) + joined;
+    return at < count ? page_images[at][0] : no_image;
+  }
   /// By material of the result: its number in the source. Empty: they have the same numbers.
   std::vector<MaterialId> material_from;
   ContentHash source_hash;

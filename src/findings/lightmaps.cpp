@@ -90,26 +90,11 @@ class LightmapFinder {
   }
 
  private:
-  /// Where a draw looks its lightmap up.
-  struct Look {
-    std::uint32_t uv_set = 0;
-    LightmapPlace place;
-    bool turned = false;
-  };
-  [[nodiscard]] Look find_look(const Draw& draw) const {
+  [[nodiscard]] LightmapUse find_use(const Draw& draw) const {
     const SurveySettings& settings = survey_.settings;
-    const Node& node = scene_[draw.node];
-    const Primitive& primitive = all_.primitive_of(survey_[draw.shape]);
-    Look look{settings.lightmap_uv_set,
-              find_whole_place(scene_, node, primitive, settings.lightmap_key,
-                               settings.lightmap_transform_key),
-              false};
-    if (is_lit_by_material(scene_, node, primitive, settings.lightmap_key)) {
-      const LightmapExtension own = *find_lightmap_extension(scene_, draw.material);
-      look.uv_set = own.uv_set;
-      look.turned = own.turned;
-    }
-    return look;
+    return find_lightmap_use(scene_, scene_[draw.node], all_.primitive_of(survey_[draw.shape]),
+                             settings.lightmap_key, settings.lightmap_transform_key,
+                             settings.lightmap_uv_set);
   }
 
   /// Sorts lit draws into those with a fault and those on pages.
@@ -121,8 +106,8 @@ class LightmapFinder {
       return;
     }
     const Shape& shape = survey_[draw.shape];
-    const Look look = find_look(draw);
-    const UvRange* const range = shape.find_uvs(look.uv_set);
+    const LightmapUse use = find_use(draw);
+    const UvRange* const range = shape.find_uvs(use.uv_set);
     const std::string place = find_lightmap(scene_, scene_[draw.node], all_.primitive_of(shape),
                                             survey_.settings.lightmap_transform_key);
     const bool told = place.empty() || read_lightmap_place(place).has_value();
@@ -130,11 +115,12 @@ class LightmapFinder {
       wrong_.push_back(id);
       return;
     }
-    if (look.turned) {
+    if (use.turned) {
       return;  // ranges of UVs tell nothing of where it looks
     }
-    const Vec2d a = look.place.apply(range->min);
-    const Vec2d b = look.place.apply(range->max);
+    const LightmapPlace moved = use.whole();
+    const Vec2d a = moved.apply(range->min);
+    const Vec2d b = moved.apply(range->max);
     const auto inside = [&](double value) { return value >= -slack && value <= 1 + slack; };
     if (inside(a[0]) && inside(a[1]) && inside(b[0]) && inside(b[1])) {
       of_page_[page].push_back(id);
@@ -174,16 +160,17 @@ class LightmapFinder {
     if (survey_[draw.shape].topology != Topology::triangles) {
       return false;
     }
-    const Look look = find_look(draw);
+    const LightmapUse use = find_use(draw);
     const std::vector<double> uvs =
-        make_doubles(scene_, primitive.find(fmt::format("TEXCOORD_{}", look.uv_set)));
+        make_doubles(scene_, primitive.find(fmt::format("TEXCOORD_{}", use.uv_set)));
+    const LightmapPlace place = use.whole();
     const std::vector<std::uint32_t> list = make_list_indices(scene_, primitive);
     bool shared = false;
     for (std::size_t i = 0; i + 2 < list.size(); i += 3) {
       std::array<Uv, 3> corners{};
       for (std::size_t c = 0; c < 3; ++c) {
         const std::size_t v = std::size_t{2} * list[i + c];
-        corners[c] = look.place.apply({uvs[v], uvs[v + 1]});
+        corners[c] = place.apply({uvs[v], uvs[v + 1]});
       }
       shared = cells.cover(corners, static_cast<std::uint32_t>(to_index(id))) || shared;
     }
@@ -194,6 +181,10 @@ class LightmapFinder {
   void find_small() {
     using Rest = std::tuple<PartHashes, NodeId, Topology, std::string, std::string,
                             std::vector<LevelId>, std::string>;
+    if (std::all_of(survey_.keys.begin(), survey_.keys.end(),
+                    [](const MergeKey& key) { return key.lightmap.empty(); })) {
+      return;  // before images are looked at
+    }
     const MaterialParts parts(scene_, all_.images);
     std::map<Rest, std::set<std::string>> pages_of;
     std::set<std::string> pages;

@@ -59,12 +59,9 @@ std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
                                          const Ledger& ledger,
                                          std::vector<Bytes> pictures,
                                          Scene& built) {
-  // A ledger comes from a file: one that lists too few images has none of these.
-  const std::size_t images = ledger.page_images.size();
-  const std::size_t first = images - std::min(images, plan.joined.size());
   std::vector<LightmapFile> files;
   for (std::size_t p = 0; p < pictures.size(); ++p) {
-    const ImageId image = first + p < images ? ledger.page_images[first + p][0] : no_image;
+    const ImageId image = ledger.find_joined_image(p);
     if (image != no_image) {
       built.images[to_index(image)].bytes = std::move(pictures[p]);
     } else if (pictures[p].size() > 0) {

@@ -118,8 +118,9 @@ class Joiner {
   [[nodiscard]] LightmapPlace find_place(NodeId node,
                                          const Primitive& primitive,
                                          const LightmapMove& move) const {
-    const LightmapPlace place =
-        find_whole_place(out_, out_[node], primitive, plan_.page_key, plan_.transform_key);
+    const LightmapPlace place = find_lightmap_use(out_, out_[node], primitive, plan_.page_key,
+                                                  plan_.transform_key, plan_.uv_set)
+                                    .whole();
     return make_product(make_place(plan_, move), place);
   }
 

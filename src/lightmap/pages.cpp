@@ -80,7 +80,7 @@ class LitPageFinder {
     if (draw.stay == StayRule::instanced) {
       return leave(name, "as instances, which may have places of their own");
     }
-    if (shares_uvs(draw.material)) {
+    if (shares_uvs_.has(draw.material)) {
       return leave(name, "whose material looks up another texture in the same UV set");
     }
     const Shape& shape = survey_[draw.shape];
@@ -119,14 +119,6 @@ class LitPageFinder {
   }
 
   void leave(const std::string& page, const std::string& why) { ++left_[{page, why}]; }
-
-  [[nodiscard]] bool shares_uvs(MaterialId material) {
-    const auto [slot, added] = shares_uvs_.try_emplace(to_index(material), false);
-    if (added) {
-      slot->second = looks_up_uv_set(scene_, material, survey_.settings.lightmap_uv_set);
-    }
-    return slot->second;
-  }
 
   /// Pages that an engine keeps to itself are all of one size.
   void set_sizes(const LightmapSettings& settings) {
@@ -194,8 +186,8 @@ class LitPageFinder {
 
   const Scene& scene_;
   const Survey& survey_;
-  std::vector<bool> by_material_;                         ///< by page
-  std::unordered_map<std::size_t, bool> shares_uvs_;      // by material; looked up only
+  std::vector<bool> by_material_;  ///< by page
+  UvSharing shares_uvs_{scene_, survey_.settings.lightmap_uv_set};
   std::unordered_map<std::string, std::size_t> page_of_;  // looked up only, never walked
   std::map<std::pair<std::string, std::string>, std::size_t> left_;
   LitPages out_;

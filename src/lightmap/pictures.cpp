@@ -18,22 +18,6 @@
 namespace wakuzume {
 namespace {
 
-/// Bytes of a page's picture; none where it is not there.
-/// \param image, name  as LightmapPage has them
-Result<Bytes> find_bytes(const Scene& scene,
-                         ImageId image,
-                         const std::string& name,
-                         const LightmapTools& tools) {
-  if (image != no_image) {
-    return to_index(image) < scene.images.size() ? find_encoded(scene, image) : Bytes();
-  }
-  if (tools.files == nullptr || name.empty()) {
-    return Bytes();
-  }
-  auto file = tools.files->find(name);
-  return file ? Result<Bytes>(std::move(file->bytes)) : Failure(file.error());
-}
-
 /// A place beyond the picture, as its edge mirrors it.
 std::size_t mirror(std::int64_t at, std::uint32_t side) {
   const std::int64_t period = 2 * std::int64_t{side};
@@ -143,8 +127,10 @@ class PictureFinder {
     }
   }
 
+  /// \param encoded  becomes the picture itself; null: nobody asks for it
   /// \return without a format: there is none
-  [[nodiscard]] Result<LightmapPicture> find(const std::string& page) const {
+  [[nodiscard]] Result<LightmapPicture> find(const std::string& page,
+                                             Bytes* encoded = nullptr) const {
     LightmapPicture picture;
     picture.page = page;
     Bytes bytes;
@@ -178,6 +164,9 @@ class PictureFinder {
     }
     picture.size = grid->size;
     picture.format = std::move(grid->format);
+    if (encoded != nullptr) {
+      *encoded = std::move(bytes);
+    }
     return picture;
   }
 
@@ -265,7 +254,14 @@ Result<LightPixels> PictureCodec::decode_light(const Bytes& encoded) const {
 Result<Bytes> read_page_picture(const Scene& source,
                                 const LightmapPage& page,
                                 const LightmapTools& tools) {
-  return find_bytes(source, page.image, page.file, tools);
+  if (page.image != no_image) {
+    return to_index(page.image) < source.images.size() ? find_encoded(source, page.image) : Bytes();
+  }
+  if (tools.files == nullptr || page.file.empty()) {
+    return Bytes();
+  }
+  auto file = tools.files->find(page.file);
+  return file ? Result<Bytes>(std::move(file->bytes)) : Failure(file.error());
 }
 
 std::string find_ending(const std::string& format) {
@@ -308,12 +304,12 @@ Result<std::vector<LitPage>> read_lit_pages(const Scene& scene,
     if (!goes_on(run, "looking for lightmaps")) {
       return Failure(make_cancelled());
     }
-    const auto picture = finder.find(page);
-    if (!picture || picture->format.empty()) {
-      continue;
-    }
-    if (auto bytes = find_bytes(scene, picture->image, picture->file, tools)) {
-      out.push_back({page, std::move(*bytes), picture->size.width_px, picture->size.height_px});
+    LitPage lit{page, {}, 0, 0};
+    const auto picture = finder.find(page, &lit.picture);
+    if (picture && !picture->format.empty()) {
+      lit.width_px = picture->size.width_px;
+      lit.height_px = picture->size.height_px;
+      out.push_back(std::move(lit));
     }
   }
   return out;

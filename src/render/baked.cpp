@@ -82,21 +82,13 @@ BakedUse find_use(const ShownScene& shown,
   if (page == numbers.end()) {
     return {};
   }
-  BakedUse out;
-  out.page = page->second;
-  out.uv_set = settings.lightmap_uv_set;
-  out.place = find_lightmap_place(shown.scene, node, primitive, settings.lightmap_transform_key);
-  if (is_lit_by_material(shown.scene, node, primitive, settings.lightmap_key)) {
-    const LightmapExtension own = *find_lightmap_extension(shown.scene, primitive.material);
-    out.uv_set = own.uv_set;
-    out.beyond = own.place;
-    out.intensity = static_cast<float>(own.intensity);
-    if (own.turned) {
-      return {};
-    }
+  const LightmapUse use =
+      find_lightmap_use(shown.scene, node, primitive, settings.lightmap_key,
+                        settings.lightmap_transform_key, settings.lightmap_uv_set);
+  if (use.turned || primitive.find(fmt::format("TEXCOORD_{}", use.uv_set)) == no_stream) {
+    return {};
   }
-  const bool has_uvs = primitive.find(fmt::format("TEXCOORD_{}", out.uv_set)) != no_stream;
-  return has_uvs ? out : BakedUse{};
+  return {page->second, use.uv_set, use.place, use.beyond, static_cast<float>(use.intensity)};
 }
 
 }  // namespace

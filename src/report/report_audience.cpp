@@ -147,11 +147,8 @@ ReportLightmaps make_lightmap_pictures(const JobResult& job, const LightmapTools
     const auto bytes = read_page_picture(job.source.source.before_sharing(), page, tools);
     out.pages.push_back(bytes ? encode(*bytes, lightmap_px) : Bytes());
   }
-  const std::size_t first =
-      ledger.page_images.size() - std::min(ledger.page_images.size(), plan.joined.size());
   for (std::size_t p = 0; p < plan.joined.size(); ++p) {
-    const ImageId image =
-        first + p < ledger.page_images.size() ? ledger.page_images[first + p][0] : no_image;
+    const ImageId image = ledger.find_joined_image(p);
     Bytes bytes = image == no_image ? Bytes() : encoded_bytes(job.after, image);
     for (const LightmapFile& file : job.built.lightmaps) {
       bytes = file.name == plan.joined[p].picture ? file.bytes : bytes;

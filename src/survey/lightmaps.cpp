@@ -232,15 +232,23 @@ ImageId find_lightmap_image(const Scene& scene, MaterialId material) {
   return extension ? find_image(scene, extension->texture) : no_image;
 }
 
-LightmapPlace find_whole_place(const Scene& scene,
-                               const Node& node,
-                               const Primitive& primitive,
-                               const std::string& page_key,
-                               const std::string& transform_key) {
-  const LightmapPlace place = find_lightmap_place(scene, node, primitive, transform_key);
-  return is_lit_by_material(scene, node, primitive, page_key)
-             ? make_product(find_lightmap_extension(scene, primitive.material)->place, place)
-             : place;
+LightmapUse find_lightmap_use(const Scene& scene,
+                              const Node& node,
+                              const Primitive& primitive,
+                              const std::string& page_key,
+                              const std::string& transform_key,
+                              std::uint32_t uv_set) {
+  LightmapUse out;
+  out.uv_set = uv_set;
+  out.place = find_lightmap_place(scene, node, primitive, transform_key);
+  const auto own = find_lightmap_extension(scene, primitive.material);
+  if (own && find_lightmap(scene, node, primitive, page_key).empty()) {
+    out.uv_set = own->uv_set;
+    out.beyond = own->place;
+    out.intensity = own->intensity;
+    out.turned = own->turned;
+  }
+  return out;
 }
 
 std::string name_lightmap_picture(const std::string& pattern, const std::string& page) {

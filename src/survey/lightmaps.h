@@ -4,6 +4,7 @@
 
 #include <optional>
 #include <string>
+#include <unordered_map>
 
 #include "wakuzume/survey.h"
 
@@ -57,6 +58,24 @@ void set_lightmap_texture(Material& material, TextureId texture);
 /// its extensions can be read: moved UVs would move it as well.
 bool looks_up_uv_set(const Scene& scene, MaterialId material, std::uint32_t uv_set);
 
+/// The same for many draws: each material is looked at once, and when it is asked for.
+class UvSharing {
+ public:
+  UvSharing(const Scene& scene, std::uint32_t uv_set) : scene_(scene), uv_set_(uv_set) {}
+  [[nodiscard]] bool has(MaterialId material) {
+    const auto [slot, added] = known_.try_emplace(to_index(material), false);
+    if (added) {
+      slot->second = looks_up_uv_set(scene_, material, uv_set_);
+    }
+    return slot->second;
+  }
+
+ private:
+  const Scene& scene_;
+  std::uint32_t uv_set_;
+  std::unordered_map<std::size_t, bool> known_;  // looked up only, never walked
+};
+
 /// The page of what a node shows: by extras, else by its material's extension: "image 7".
 std::string find_lightmap_page(const Scene& scene,
                                const Node& node,
@@ -65,13 +84,23 @@ std::string find_lightmap_page(const Scene& scene,
 std::string name_lightmap_page(ImageId image);
 /// The image of a material's extension, or no_image.
 ImageId find_lightmap_image(const Scene& scene, MaterialId material);
-/// From the UVs of what a node shows to those of its page: as extras say, and where the page is the
-/// extension's, then as that says.
-LightmapPlace find_whole_place(const Scene& scene,
-                               const Node& node,
-                               const Primitive& primitive,
-                               const std::string& page_key,
-                               const std::string& transform_key);
+/// Where what a node shows looks its lightmap up.
+struct LightmapUse {
+  std::uint32_t uv_set = 0;
+  LightmapPlace place{};   ///< as extras say
+  LightmapPlace beyond{};  ///< from there to the page, where that is the extension's
+  double intensity = 1;    ///< of the extension
+  bool turned = false;     ///< by the extension
+  /// From its UVs to those of the page.
+  [[nodiscard]] LightmapPlace whole() const { return make_product(beyond, place); }
+};
+/// \param uv_set  where the page is not that of the extension
+LightmapUse find_lightmap_use(const Scene& scene,
+                              const Node& node,
+                              const Primitive& primitive,
+                              const std::string& page_key,
+                              const std::string& transform_key,
+                              std::uint32_t uv_set);
 /// The name of a page's picture. \param pattern  with {page} in it
 std::string name_lightmap_picture(const std::string& pattern, const std::string& page);
 /// Its page is that of the extension, as extras name none.

@@ -38,7 +38,6 @@ struct ShapeKey {
   /// Of the mesh, else the primitive, else the material: its page and its place there.
   std::uint32_t lightmap = 0;
   std::uint32_t lightmap_place = 0;
-  bool shares_uvs = false;  ///< the material looks another texture up in the lightmap's UV set
 };
 
 /// A merge key by numbers: cheap to make and to compare for every draw.
@@ -52,7 +51,8 @@ struct HashNumbers {
 
 class Surveyor {
  public:
-  Surveyor(const Scene& scene, const SurveySettings& settings) : scene_(scene) {
+  Surveyor(const Scene& scene, const SurveySettings& settings)
+      : scene_(scene), shares_uvs_(scene, settings.lightmap_uv_set) {
     out_.settings = settings;
     out_.stay_counts.assign(stay_rule_count, 0);
   }
@@ -111,7 +111,6 @@ class Surveyor {
         key.lightmap = facts_.texts.add(name_lightmap_page(own));
       }
       key.lightmap_place = add(out_.settings.lightmap_transform_key);
-      key.shares_uvs = looks_up_uv_set(scene_, shape.material, out_.settings.lightmap_uv_set);
       shape_keys_.push_back(key);
     }
   }
@@ -126,11 +125,11 @@ class Surveyor {
   /// follow: of those the place stays where it is, and keeps draws apart.
   std::uint32_t find_place(const Draw& draw) {
     const std::uint32_t text = find_place_text(draw);
-    if (shape_keys_[to_index(draw.shape)].shares_uvs) {
+    if (text == 0 || shares_uvs_.has(draw.material)) {
       return 0;
     }
     const auto [slot, added] = place_of_.try_emplace(text, 0);
-    const auto place = added && text != 0 ? read_lightmap_place(facts_.texts[text]) : std::nullopt;
+    const auto place = added ? read_lightmap_place(facts_.texts[text]) : std::nullopt;
     if (place && *place != LightmapPlace{}) {
       slot->second = static_cast<std::uint32_t>(out_.lightmap_places.size());
       out_.lightmap_places.push_back(*place);
@@ -211,7 +210,8 @@ class Surveyor {
     const ShapeKey& own = shape_keys_[to_index(draw.shape)];
     const std::uint32_t lightmap = node.lightmap != 0 ? node.lightmap : own.lightmap;
     std::uint32_t layout = own.layout;
-    if (const std::uint32_t place = find_place_text(draw); own.shares_uvs && place != 0) {
+    if (const std::uint32_t place = find_place_text(draw);
+        place != 0 && shares_uvs_.has(draw.material)) {
       layout = facts_.texts.add(fmt::format("{}{}UVs of its textures for a lightmap at {}",
                                             facts_.texts[layout], layout == 0 ? "" : " ",
                                             facts_.texts[place]));
@@ -262,6 +262,7 @@ class Surveyor {
   std::unordered_map<KeyNumbers, KeyId, HashNumbers> key_of_;  // looked up only, never walked
   std::unordered_map<std::uint32_t, std::uint32_t> place_of_;  // by text; the same
   Survey out_;
+  UvSharing shares_uvs_;
 };
 
 }  // namespace

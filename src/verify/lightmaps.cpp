@@ -61,10 +61,12 @@ class LookupAudit {
       return out;
     }
     const std::vector<double> values = make_doubles(before_, uvs);
-    const LightmapPlace from =
-        find_whole_place(before_, before_[ref.node], was, plan_.page_key, plan_.transform_key);
-    const LightmapPlace to = find_whole_place(joined_, joined_[ref.node], is, plan_.page_key,
-                                              plan_.joined_transform_key());
+    const LightmapPlace from = find_lightmap_use(before_, before_[ref.node], was, plan_.page_key,
+                                                 plan_.transform_key, plan_.uv_set)
+                                   .whole();
+    const LightmapPlace to = find_lightmap_use(joined_, joined_[ref.node], is, plan_.page_key,
+                                               plan_.joined_transform_key(), plan_.uv_set)
+                                 .whole();
     for (std::uint32_t s = 0; s < samples_per_draw && out.mismatch.empty(); ++s) {
       const Vec2d uv = pick(values, list, ref, s);
       look(move, from.apply(uv), to.apply(uv), out);
