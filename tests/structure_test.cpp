@@ -38,6 +38,7 @@ const std::vector<Room>& list_rooms() {
       {"table", {"survey"}},
       {"split", {"scene", "survey"}},
       {"rework", {"scene", "survey"}},
+      {"reduce", {"scene"}},
       {"texture", {"scene", "survey", "rework"}},
       {"plan", {"scene", "survey", "family", "cost", "order"}},
       {"lightmap", {"scene", "survey", "plan"}},
@@ -62,7 +63,7 @@ const std::vector<Room>& list_rooms() {
   return rooms;
 }
 
-constexpr std::size_t core_rooms = 16;
+constexpr std::size_t core_rooms = 17;
 
 /// Headers of the library that are not of its core.
 const std::set<std::string> outer_headers{"delivery",      "image",    "io",     "ktx2",

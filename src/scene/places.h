@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstdint>
 #include <numeric>
+#include <span>
 #include <vector>
 
 /// Which vertices stand in one place, and what hangs together by them.
@@ -12,7 +13,18 @@ namespace wakuzume {
 
 /// Number of each vertex's place, in first-seen order: vertices in the same place share one.
 /// \param positions  3 a vertex
-std::vector<std::uint32_t> weld_places(const std::vector<float>& positions);
+std::vector<std::uint32_t> weld_places(std::span<const float> positions);
+
+/// What vertices carry: `components` floats each.
+struct VertexValues {
+  std::span<const float> values;
+  std::uint32_t components = 0;
+};
+
+/// Vertices of the same number that carry the same, bit for bit, get one new number; in first-seen
+/// order.
+std::vector<std::uint32_t> weld_alike(std::span<const std::uint32_t> numbers,
+                                      std::span<const VertexValues> values);
 
 /// Sets joined by shared members (union-find with path halving; R. E. Tarjan, 1975).
 class DisjointSets {

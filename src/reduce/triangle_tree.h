@@ -1,0 +1,73 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "reduce/quadric.h"
+#include "wakuzume/ids.h"
+
+namespace wakuzume {
+
+/// Boxes in boxes around triangles, halved along their longest side, to find what is near.
+class TriangleTree {
+ public:
+  /// Both borrowed.
+  TriangleTree(std::span<const float> positions, std::span<const std::uint32_t> indices);
+
+  struct Hit {
+    std::uint32_t triangle = no_index;
+    double distance2 = 0;
+    Vec3 shares{};  ///< of the corners in the nearest point
+  };
+  /// The nearest triangle. \pre there is one
+  [[nodiscard]] Hit find_nearest(const Vec3& point) const;
+
+  /// Calls `body(hit)` for each triangle within a distance.
+  template <class Body>
+  void for_each_within(const Vec3& point, double distance2, const Body& body) const {
+    std::array<std::uint32_t, most_levels> open{};
+    std::size_t count = 1;
+    while (count > 0) {
+      const Box& box = boxes_[open[--count]];
+      if (to_box2(point, box) > distance2) {
+        continue;
+      }
+      if (box.count == 0) {
+        open[count++] = box.first;
+        open[count++] = box.first + 1;
+        continue;
+      }
+      for (std::uint32_t i = box.first; i < box.first + box.count; ++i) {
+        if (const Hit hit = measure(point, triangles_[i]); hit.distance2 <= distance2) {
+          body(hit);
+        }
+      }
+    }
+  }
+
+ private:
+  static constexpr std::size_t most_levels = 96;
+
+  struct Box {
+    std::array<float, 3> least{};
+    std::array<float, 3> most{};
+    std::uint32_t first = 0;  ///< triangle, or the first of two boxes
+    std::uint32_t count = 0;  ///< triangles; 0: two boxes
+  };
+
+  static double to_box2(const Vec3& point, const Box& box);
+  [[nodiscard]] Hit measure(const Vec3& point, std::uint32_t triangle) const;
+  [[nodiscard]] Vec3 corner(std::uint32_t triangle, std::size_t c) const;
+  void enclose(Box& box) const;
+
+  std::span<const float> positions_;
+  std::span<const std::uint32_t> indices_;
+  std::vector<std::uint32_t> triangles_;
+  std::vector<Box> boxes_;
+};
+
+}  // namespace wakuzume
