@@ -247,10 +247,40 @@ void CollapseField::free_values(std::uint32_t from,
         area += gone[4 * n];
       }
       if (area > 0) {
-        q.add_square(1 / area * sum, d / area, -area);
+        q.add_square(sum, d, -1 / area);
       }
     }
   }
+}
+
+/// join and free_values of a wedge that becomes another, the usual case, in one go.
+Quadric CollapseField::join_freely(std::uint32_t from,
+                                   std::uint32_t to,
+                                   std::uint32_t wedge,
+                                   std::uint32_t there) {
+  const Vec3 gap = place(to) - place(from);
+  Quadric q = quadrics[from];
+  q.shift(gap);
+  q.add(quadrics[to]);
+  const std::size_t n = counted;
+  const float* gone = gradients(wedge);
+  const float* kept = gradients(there);
+  const float* value = &values[wedge * n];
+  const float* wanted = &values[there * n];
+  const double area_gone = gone[4 * n];
+  const double area = area_gone + kept[4 * n];
+  const double per_area = area > 0 ? 1 / area : 0;
+  for (std::size_t j = 0; j < n; ++j) {
+    const Vec3 g{gone[4 * j], gone[4 * j + 1], gone[4 * j + 2]};
+    const double step = double{wanted[j]} - value[j];
+    const double foretold = dot(g, gap) + gone[4 * j + 3];
+    q.b = q.b - step * g;
+    q.c += step * (area_gone * step - 2 * foretold);
+    const Vec3 sum{g[0] + kept[4 * j], g[1] + kept[4 * j + 1], g[2] + kept[4 * j + 2]};
+    const double d = foretold - area_gone * step + kept[4 * j + 3];
+    q.add_square(sum, d, -per_area);
+  }
+  return q;
 }
 
 void CollapseField::judge_best(std::uint32_t from,
@@ -258,8 +288,14 @@ void CollapseField::judge_best(std::uint32_t from,
                                WedgePairs& pairs,
                                Move& cheapest) {
   pair_wedges(from, to, pairs);
-  Quadric q = join(from, to, pairs, false);
-  free_values(from, to, pairs, q);
+  const auto [wedge, there] = pairs.front();
+  Quadric q;
+  if (pairs.size() == 1 && there != no_index) {
+    q = join_freely(from, to, wedge, there);
+  } else {
+    q = join(from, to, pairs, false);
+    free_values(from, to, pairs, q);
+  }
   const Vec3 gap = place(to) - place(from);
   const Vec3 middle = -0.5 * gap;
   Vec3 at = find_least(q, middle, pull);

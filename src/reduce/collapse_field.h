@@ -80,6 +80,10 @@ struct CollapseField {
   void add_traits(std::uint32_t corner, const Vec3& e1, const Vec3& e2, double area, Quadric& q);
   void add_rim(std::uint32_t edge, const Vec3& side, const Vec3& normal, Quadric& q) const;
   void free_values(std::uint32_t from, std::uint32_t to, const WedgePairs& pairs, Quadric& q);
+  Quadric join_freely(std::uint32_t from,
+                      std::uint32_t to,
+                      std::uint32_t wedge,
+                      std::uint32_t there);
   void judge_old(std::uint32_t from, std::uint32_t to, WedgePairs& pairs, Move& cheapest);
   void judge_best(std::uint32_t from, std::uint32_t to, WedgePairs& pairs, Move& cheapest);
   [[nodiscard]] bool may_go(std::uint32_t edge, std::uint32_t point) const;
