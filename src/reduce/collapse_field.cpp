@@ -288,10 +288,9 @@ void CollapseField::judge_best(std::uint32_t from,
                                WedgePairs& pairs,
                                Move& cheapest) {
   pair_wedges(from, to, pairs);
-  const auto [wedge, there] = pairs.front();
   Quadric q;
-  if (pairs.size() == 1 && there != no_index) {
-    q = join_freely(from, to, wedge, there);
+  if (pairs.size() == 1 && pairs.front().second != no_index) {
+    q = join_freely(from, to, pairs.front().first, pairs.front().second);
   } else {
     q = join(from, to, pairs, false);
     free_values(from, to, pairs, q);
