@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "wakuzume/reduce.h"
+#include "wakuzume/surface.h"
 
 namespace wakuzume {
 namespace {

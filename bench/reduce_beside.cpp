@@ -19,7 +19,7 @@
 
 #include "wakuzume/deviation.h"
 #include "wakuzume/io.h"
-#include "wakuzume/reduce.h"
+#include "wakuzume/surface.h"
 
 /// Holds reductions against those of a general library for meshes: for each primitive of some
 /// scenes that has enough triangles, at a half, a quarter and a tenth of them, the ratios of

@@ -1,6 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include "wakuzume/reduce.h"
+#include "wakuzume/surface.h"
 
 #include <gtest/gtest.h>
 
@@ -343,6 +343,37 @@ TEST(ReduceSurface, CountsTheErrorOfOtherShapes) {
   const OwnSurface out{reduced->traits[1], {}, {}, {}, reduced->indices};
   const OwnSurface in{bent, {}, {}, {}, plane.indices};
   EXPECT_LT(measure_deviation(in.show(), out.show())->max_m(), 1e-4);
+}
+
+TEST(ReduceSurface, NeverMixesLabels) {
+  const OwnSurface ring = make_ring(48);
+  std::vector<float> labels;
+  for (std::size_t v = 0; v < ring.positions.size() / 3; ++v) {
+    labels.push_back(ring.positions[3 * v] > 0 ? 7.0F : 19.0F);
+    labels.push_back(static_cast<float>(v % 5));
+  }
+  Surface surface = ring.show();
+  surface.traits.insert(surface.traits.begin(), {TraitKind::label, 2, labels});
+  const auto reduced = reduce_surface(surface, {.triangles = 500});
+  ASSERT_TRUE(reduced);
+  std::set<float> left;
+  for (std::size_t v = 0; v < reduced->traits[0].size(); v += 2) {
+    left.insert(reduced->traits[0][v]);
+    EXPECT_EQ(reduced->traits[0][v + 1], std::round(reduced->traits[0][v + 1]));
+  }
+  EXPECT_EQ(left, (std::set<float>{7, 19}));
+}
+
+TEST(ReduceSurface, TellsWhatEachStepCost) {
+  const OwnSurface ring = make_ring(96);
+  const auto reduced = reduce_surface(ring.show(), {.triangles = 400});
+  ASSERT_TRUE(reduced);
+  ASSERT_GT(reduced->steps.size(), 20U);
+  EXPECT_EQ(reduced->steps.back().triangles, reduced->triangle_from.size());
+  for (std::size_t i = 1; i < reduced->steps.size(); ++i) {
+    EXPECT_LE(reduced->steps[i].triangles, reduced->steps[i - 1].triangles);
+    EXPECT_GE(reduced->steps[i].cost, reduced->steps[i - 1].cost);
+  }
 }
 
 TEST(ReduceSurface, MirrorsWhatIsMirrored) {

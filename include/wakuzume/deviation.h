@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <vector>
 
-#include "wakuzume/reduce.h"
+#include "wakuzume/surface.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 

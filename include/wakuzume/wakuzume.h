@@ -33,6 +33,7 @@
 #include "wakuzume/sharing.h"
 #include "wakuzume/shot.h"
 #include "wakuzume/split.h"
+#include "wakuzume/surface.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/table.h"
 #include "wakuzume/verify.h"

@@ -115,10 +115,12 @@ class Pieces {
           })) {
         return false;
       }
+      steps_.push_back({triangles - dropped(), cost});
     }
     return true;
   }
 
+  [[nodiscard]] std::span<const SurfaceStep> steps() const { return steps_; }
   [[nodiscard]] std::uint64_t dropped() const {
     std::uint64_t sum = 0;
     for (const auto& piece : pieces_) {
@@ -181,6 +183,7 @@ class Pieces {
   std::vector<std::uint32_t> deep_in_;
   std::vector<std::uint64_t> triangles_;  // by piece: those deep in it
   std::vector<std::unique_ptr<Collapser>> pieces_;
+  std::vector<SurfaceStep> steps_;
 };
 
 }  // namespace
@@ -200,6 +203,7 @@ bool collapse(CollapseField& field,
       return false;
     }
     triangles -= pieces.dropped();
+    out.steps.insert(out.steps.end(), pieces.steps().begin(), pieces.steps().end());
     out.error_m = std::max(out.error_m, pieces.error_m());
   }
   if (triangles <= target.triangles) {
@@ -220,6 +224,9 @@ bool collapse(CollapseField& field,
   const std::uint64_t wanted = triangles - target.triangles;
   if (!whole.collapse({wanted, std::numeric_limits<float>::infinity(), target.error_m}, run)) {
     return false;
+  }
+  for (const SurfaceStep& step : whole.steps()) {
+    out.steps.push_back({triangles - step.triangles, step.cost});
   }
   out.error_m = std::max(out.error_m, whole.error_m());
   out.why = whole.dropped() >= wanted ? ReducedTo::count

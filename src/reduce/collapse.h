@@ -8,6 +8,7 @@
 namespace wakuzume {
 
 struct Collapse {
+  std::vector<SurfaceStep> steps;
   double error_m = 0;  ///< largest of the moves
   ReducedTo why = ReducedTo::count;
 };

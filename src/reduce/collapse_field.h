@@ -8,7 +8,7 @@
 
 #include "reduce/quadric.h"
 #include "reduce/surface_net.h"
-#include "wakuzume/reduce.h"
+#include "wakuzume/surface.h"
 
 namespace wakuzume {
 
@@ -38,7 +38,8 @@ struct CollapseField {
   std::uint32_t counted = 0;  ///< components of a wedge that count
   std::vector<float> values;  ///< by wedge: those, scaled so that their squares are square metres
   std::uint32_t carried = 0;  ///< components that only go along
-  std::vector<float> along;   ///< by wedge: those
+  std::uint32_t labels = 0;   ///< the last of these, which have nothing in between
+  std::vector<float> along;   ///< by wedge: those that only go along
   std::vector<float> held;    ///< by point: 0 to 1; empty: all are free
   VertexPlaces vertex_places = VertexPlaces::best;
 

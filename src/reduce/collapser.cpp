@@ -177,9 +177,12 @@ void Collapser::join_wedges(std::uint32_t wedge,
   }
   const auto share = static_cast<float>(std::clamp(-dot(move.by, gap) / gap2, 0.0, 1.0));
   const std::size_t carried = field_.carried;
+  const std::size_t mixed = carried - field_.labels;
   for (std::size_t k = 0; k < carried; ++k) {
     float& value = field_.along[there * carried + k];
-    value += share * (field_.along[wedge * carried + k] - value);
+    const float other = field_.along[wedge * carried + k];
+    const float nearer = share > 0.5F ? other : value;
+    value = k < mixed ? value + share * (other - value) : nearer;
   }
 }
 
@@ -283,6 +286,7 @@ void Collapser::apply(std::uint32_t edge, const Move& move) {
     move_point(move);
   }
   error_m_ = std::max(error_m_, std::sqrt(move.error));
+  cost_ = std::max(cost_, move.cost);
   ++collapses_;
   revive(move.to);
 }
@@ -369,14 +373,21 @@ void Collapser::try_edge(std::uint32_t edge, double limit2) {
 bool Collapser::collapse(const Limits& limits, const RunControl& run) {
   constexpr std::uint64_t told_every = 1U << 14U;
   constexpr std::uint64_t most_rounds = 8;
+  constexpr std::uint64_t noted_share = 32;  // of what is still to go
   const double limit2 = limits.error_m * limits.error_m;
   std::uint64_t round = 0;
   std::uint64_t collapses_before = collapses_;
+  const auto note = [&] { steps_.push_back({dropped_, cost_}); };
+  std::uint64_t next_note = dropped_;
   for (std::uint64_t step = 1; dropped_ < limits.dropped; ++step) {
     if (step % told_every == 0 &&
         !goes_on(run, "reducing",
                  static_cast<double>(dropped_) / static_cast<double>(limits.dropped))) {
       return false;
+    }
+    if (dropped_ >= next_note) {
+      note();
+      next_note = dropped_ + std::max<std::uint64_t>((limits.dropped - dropped_) / noted_share, 1);
     }
     const std::uint32_t edge = queue_.pop(limits.cost);
     if (edge != no_index) {
@@ -390,6 +401,7 @@ bool Collapser::collapse(const Limits& limits, const RunControl& run) {
       collapses_before = collapses_;
     }
   }
+  note();
   return true;
 }
 

@@ -42,6 +42,8 @@ class Collapser {
   /// \return false when the observer asked to stop
   bool collapse(const Limits& limits, const RunControl& run);
 
+  /// Triangles that went, and the dearest move then; now and then.
+  [[nodiscard]] std::span<const SurfaceStep> steps() const { return steps_; }
   [[nodiscard]] std::uint64_t dropped() const { return dropped_; }
   [[nodiscard]] double error_m() const { return error_m_; }
   [[nodiscard]] bool too_far() const { return too_far_; }
@@ -69,6 +71,8 @@ class Collapser {
   CostQueue queue_;
   std::uint64_t dropped_ = 0;
   std::uint64_t collapses_ = 0;
+  std::vector<SurfaceStep> steps_;
+  double cost_ = 0;
   double error_m_ = 0;
   bool too_far_ = false;  // something was not done for its error
 

@@ -218,13 +218,16 @@ Extent measure(const Surface& surface, const Welded& welded) {
 std::vector<double> make_scales(const Surface& surface,
                                 const Extent& extent,
                                 std::uint64_t triangles,
-                                const SurfaceTarget& target) {
+                                const SurfaceTarget& target,
+                                double wanted_edge_m) {
   // Edges of a surface of equilateral triangles; where an error is wanted and no count, those
   // whose turn of a quarter radian is as bad as the error.
   const double by_count =
       std::sqrt(extent.area / (0.433 * static_cast<double>(std::max<std::uint64_t>(
                                            {target.triangles, triangles / 1000, 1}))));
-  const double edge_m = target.triangles > 0 ? by_count : std::min(by_count, 16 * target.error_m);
+  const double edge_m = wanted_edge_m > 0      ? wanted_edge_m
+                        : target.triangles > 0 ? by_count
+                                               : std::min(by_count, 16 * target.error_m);
   std::vector<double> scales(surface.traits.size(), 0.0);
   for (std::size_t i = 0; i < scales.size(); ++i) {
     const SurfaceTrait& trait = surface.traits[i];
@@ -243,6 +246,7 @@ std::vector<double> make_scales(const Surface& surface,
         scales[i] = 1;
         break;
       case TraitKind::carried:
+      case TraitKind::label:
         break;
     }
     scales[i] *= trait.weight;
@@ -250,18 +254,42 @@ std::vector<double> make_scales(const Surface& surface,
   return scales;
 }
 
+/// Where a trait is among what a wedge has.
+struct Slot {
+  double scale = 0;         ///< metres that a unit counts for; zero: it only goes along
+  std::uint32_t first = 0;  ///< of its components, among those that count or those that go along
+};
+
+/// Labels come last.
+std::vector<Slot> make_slots(const Surface& surface,
+                             const std::vector<double>& scales,
+                             CollapseField& field) {
+  std::vector<Slot> out(scales.size());
+  for (const bool labels : {false, true}) {
+    for (std::size_t i = 0; i < scales.size(); ++i) {
+      const SurfaceTrait& trait = surface.traits[i];
+      if ((trait.kind == TraitKind::label) == labels) {
+        std::uint32_t& size = scales[i] > 0 ? field.counted : field.carried;
+        out[i] = {scales[i], size};
+        size += trait.components;
+        field.labels += labels ? trait.components : 0;
+      }
+    }
+  }
+  return out;
+}
+
 CollapseField make_field(const Surface& surface,
                          Welded& welded,
                          const std::vector<double>& scales,
                          const SurfaceSettings& settings,
-                         const RunControl& run) {
+                         const RunControl& run,
+                         std::vector<Slot>& slots) {
   CollapseField out;
   out.vertex_places = settings.places;
   out.net = make_surface_net(std::move(welded.corners), welded.point_of, welded.points, run);
   out.places.resize(3 * std::size_t{welded.points});
-  for (std::size_t i = 0; i < scales.size(); ++i) {
-    (scales[i] > 0 ? out.counted : out.carried) += surface.traits[i].components;
-  }
+  slots = make_slots(surface, scales, out);
   const std::size_t wedges = welded.vertex_of.size();
   out.values.resize(wedges * out.counted);
   out.along.resize(wedges * out.carried);
@@ -272,17 +300,13 @@ CollapseField make_field(const Surface& surface,
     const std::size_t v = welded.vertex_of[w];
     const std::size_t point = welded.point_of[w];
     std::copy_n(&surface.positions[3 * v], 3, &out.places[3 * point]);
-    float* value = out.values.data() + w * out.counted;
-    float* along = out.along.data() + w * out.carried;
-    for (std::size_t i = 0; i < scales.size(); ++i) {
+    for (std::size_t i = 0; i < slots.size(); ++i) {
       const SurfaceTrait& trait = surface.traits[i];
+      const float* given = &trait.values[trait.components * v];
+      float* const to = slots[i].scale > 0 ? out.values.data() + w * out.counted + slots[i].first
+                                           : out.along.data() + w * out.carried + slots[i].first;
       for (std::size_t k = 0; k < trait.components; ++k) {
-        const float given = trait.values[trait.components * v + k];
-        if (scales[i] > 0) {
-          *value++ = static_cast<float>(scales[i] * given);
-        } else {
-          *along++ = given;
-        }
+        to[k] = slots[i].scale > 0 ? static_cast<float>(slots[i].scale * given[k]) : given[k];
       }
     }
     if (!surface.held.empty()) {
@@ -297,11 +321,11 @@ class Output {
  public:
   Output(const Surface& surface,
          const Welded& welded,
-         const std::vector<double>& scales,
+         const std::vector<Slot>& slots,
          const CollapseField& field)
       : surface_(surface),
         welded_(welded),
-        scales_(scales),
+        slots_(slots),
         field_(field),
         vertex_(welded.vertex_of.size(), no_index) {
     out_.traits.resize(surface.traits.size());
@@ -374,13 +398,14 @@ class Output {
     const CollapseField& in = field_;
     const float* at = &in.places[3 * std::size_t{in.net.point_of[wedge]}];
     out_.positions.insert(out_.positions.end(), at, at + 3);
-    const float* value = in.values.data() + std::size_t{wedge} * in.counted;
-    const float* along = in.along.data() + std::size_t{wedge} * in.carried;
     for (std::size_t i = 0; i < out_.traits.size(); ++i) {
       const SurfaceTrait& trait = surface_.traits[i];
+      const Slot& slot = slots_[i];
+      const float* from = slot.scale > 0 ? &in.values[std::size_t{wedge} * in.counted + slot.first]
+                                         : &in.along[std::size_t{wedge} * in.carried + slot.first];
       std::array<double, 16> values{};
       for (std::size_t k = 0; k < trait.components; ++k) {
-        values[k] = scales_[i] > 0 ? *value++ / scales_[i] : *along++;
+        values[k] = slot.scale > 0 ? from[k] / slot.scale : double{from[k]};
       }
       settle(trait, values);
       for (std::size_t k = 0; k < trait.components; ++k) {
@@ -408,7 +433,7 @@ class Output {
 
   const Surface& surface_;
   const Welded& welded_;
-  const std::vector<double>& scales_;
+  const std::vector<Slot>& slots_;
   const CollapseField& field_;
   std::vector<std::uint32_t> vertex_;  // by wedge
   ReducedSurface out_;
@@ -426,9 +451,10 @@ Result<ReducedSurface> reduce_surface(const Surface& surface,
                                       const SurfaceSettings& settings,
                                       const RunControl& run) {
   Welded welded = weld(surface);
-  const std::vector<double> scales =
-      make_scales(surface, measure(surface, welded), welded.triangle_from.size(), target);
-  CollapseField field = make_field(surface, welded, scales, settings, run);
+  const std::vector<double> scales = make_scales(
+      surface, measure(surface, welded), welded.triangle_from.size(), target, settings.edge_m);
+  std::vector<Slot> slots;
+  CollapseField field = make_field(surface, welded, scales, settings, run, slots);
   field.weigh(run);
   SurfaceTarget left = target;
   left.triangles -= std::min<std::uint64_t>(left.triangles, welded.aside.size());
@@ -436,7 +462,8 @@ Result<ReducedSurface> reduce_surface(const Surface& surface,
   if (!goes_on(run, "reducing") || !collapse(field, left, run, done)) {
     return Failure(make_cancelled());
   }
-  ReducedSurface out = Output(surface, welded, scales, field).make();
+  ReducedSurface out = Output(surface, welded, slots, field).make();
+  out.steps = std::move(done.steps);
   out.error_m = done.error_m;
   out.why = done.why;
   if (out.why == ReducedTo::shape && out.held > target.triangles) {

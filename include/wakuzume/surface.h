@@ -12,7 +12,8 @@
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 
-/// reduce: fewer triangles where they are missed least.
+/// Surfaces: triangles with what their vertices carry, and fewer of them where they are missed
+/// least.
 ///
 /// In: the triangles of a surface with whatever its vertices carry, and how few of them are wanted
 /// or how far they may lie off. Out: a surface of fewer triangles.
@@ -28,10 +29,11 @@ enum class TraitKind : std::uint8_t {
   direction,  ///< a unit vector, such as a normal
   uv,         ///< error counts as far as the texture moves along the surface
   color,
-  shape,   ///< a place in another pose or of another morph target, metres
-  carried  ///< counts for nothing; between two vertices it is in between
+  shape,    ///< a place in another pose or of another morph target, metres
+  carried,  ///< counts for nothing; between two vertices it is in between
+  label     ///< counts for nothing, and has nothing in between: that of the nearer vertex
 };
-inline constexpr std::size_t trait_kind_count = 5;
+inline constexpr std::size_t trait_kind_count = 6;
 
 /// Something that vertices have beside their places.
 struct SurfaceTrait {
@@ -64,6 +66,15 @@ struct SurfaceTarget {
 
 struct SurfaceSettings {
   VertexPlaces places = VertexPlaces::best;
+  /// Length of edges that the result will have, metres: the longer, the more turns and colours
+  /// count beside distances. \default 0: as the target says
+  double edge_m = 0;
+};
+
+/// How much it took to come so far.
+struct SurfaceStep {
+  std::uint64_t triangles = 0;  ///< that were left
+  double cost = 0;              ///< of the dearest move, square metres times area
 };
 
 /// Why no more triangles went.
@@ -84,6 +95,7 @@ struct ReducedSurface {
   std::vector<std::uint32_t> vertex_from;
   std::vector<std::uint32_t> triangle_from;  ///< by triangle: its number in the input
   std::uint64_t held = 0;                    ///< triangles whose corners are all held
+  std::vector<SurfaceStep> steps;            ///< now and then, from many triangles to few
   double error_m = 0;  ///< largest that SurfaceTarget::error_m is held against
   ReducedTo why = ReducedTo::count;
 };
