@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "console.h"
+#include "wakuzume/reduce.h"
 #include "wakuzume/revise.h"
 #include "wakuzume/settings_file.h"
 
@@ -65,6 +66,7 @@ struct Options {
   /// By option, what the line says of settings, over what the file says.
   std::map<std::string, std::vector<std::string>> settings;
   bool compares = false;  ///< plans on several terms
+  ReduceSettings reduce;
 };
 
 /// By its word; nothing for another.
@@ -75,6 +77,7 @@ Exit propose_command(const Options& options);
 Exit edit_command(const Options& options);
 Exit materials_command(const Options& options);
 Exit build_command(const Options& options);
+Exit reduce_command(const Options& options);
 Exit repaint_command(const Options& options);
 Exit restore_command(const Options& options);
 Exit picture_command(const Options& options);

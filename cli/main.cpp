@@ -1,6 +1,8 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <CLI/CLI.hpp>
+#include <charconv>
+#include <cmath>
 #include <exception>
 #include <functional>
 #include <sstream>
@@ -180,6 +182,79 @@ void add_earlier_options(CLI::App& command, Options& options) {
       throw CLI::RequiredError("--output");
     }
   });
+}
+
+/// "10000" triangles, or "50%" of them.
+void parse_count(const std::string& text, ReduceSettings& settings) {
+  const bool share = text.ends_with('%');
+  const char* const end = text.data() + text.size() - (share ? 1 : 0);
+  double number = 0;
+  const auto read = std::from_chars(text.data(), end, number);
+  if (read.ec != std::errc() || read.ptr != end || number < 0 || (share && number > 100) ||
+      (!share && (number < 1 || number != std::floor(number) || number > 1e15))) {
+    throw CLI::ValidationError(
+        "--to", "write how many triangles may stay, as 10000 or 50%, not '" + text + "'");
+  }
+  if (share) {
+    settings.share = number / 100;
+  } else {
+    settings.triangles = static_cast<std::uint64_t>(number);
+  }
+}
+
+/// "0.01" or "0.01m" metres, "2px".
+void parse_error(const std::string& text, ReduceSettings& settings) {
+  double number = 0;
+  const auto read = std::from_chars(text.data(), text.data() + text.size(), number);
+  const std::string unit(read.ptr, text.data() + text.size());
+  if (read.ec != std::errc() || !(number > 0) || (unit != "" && unit != "m" && unit != "px")) {
+    throw CLI::ValidationError("--error",
+                               "write a distance above 0, as 0.01m or 2px, not '" + text + "'");
+  }
+  (unit == "px" ? settings.error_px : settings.error_m) = number;
+}
+
+void add_reduce_options(CLI::App& command, Options& options) {
+  ReduceSettings& reduce = options.reduce;
+  CLI::Option* const to = command.add_option_function<std::string>(
+      "--to", [&](const std::string& text) { parse_count(text, reduce); },
+      "So many triangles as drawn may stay, or such a share of them");
+  to->type_name("COUNT");
+  CLI::Option* const error = command.add_option_function<std::string>(
+      "--error", [&](const std::string& text) { parse_error(text, reduce); },
+      "How far surfaces may lie off: in metres, or in pixels of the nearest view");
+  error->type_name("LENGTH");
+  command.callback([to, error] {
+    if (to->empty() && error->empty()) {
+      throw CLI::RequiredError("--to or --error");
+    }
+  });
+  command
+      .add_option("--distance", reduce.distance_m,
+                  "Pixels as seen from so many metres, and not from the views")
+      ->type_name("METRES");
+  command.add_option("--only", reduce.nodes, "Only what these nodes show; a glob over their paths")
+      ->type_name("NODES")
+      ->allow_extra_args(false);
+  command
+      .add_option("--protect", reduce.protect,
+                  "Leave this as it is: a glob over paths of nodes, names of meshes and materials")
+      ->type_name("GLOB")
+      ->allow_extra_args(false);
+  command
+      .add_option("--protect-joints", reduce.protect_joints,
+                  "Leave what these joints move; a glob over their paths, with all below them")
+      ->type_name("GLOB")
+      ->allow_extra_args(false);
+  command
+      .add_option("--protect-by", reduce.protect_attribute,
+                  "Leave vertices whose attribute says 1, those between 0 and 1 go later")
+      ->type_name("ATTRIBUTE");
+  command.add_flag_function(
+      "--old-vertices", [&](std::int64_t) { reduce.places = VertexPlaces::old; },
+      "Use vertices that are there alone, so that all they carry stays exact");
+  command.add_option("--top", options.top, "Print so many meshes, those that gave most first")
+      ->type_name("ROWS");
 }
 
 /// "left=right", both not empty.
@@ -447,6 +522,17 @@ class Line {
         ->required()
         ->check(check_picture_ending);
     add_picture_options(picture, options_);
+
+    CLI::App& reduce =
+        add("reduce",
+            "Fewer triangles, where they are missed least; seams and what you name stay whole",
+            reduce_command);
+    add_input(reduce, options_.input, "scene", "The scene, .glb, .gltf or .obj");
+    reduce.add_option("-o,--output", options_.output, "The scene to write, .glb or .gltf")
+        ->required()
+        ->check(check_scene_ending);
+    add_reduce_options(reduce, options_);
+    add_view_options(reduce, options_);
 
     CLI::App& repaint = add(
         "repaint", "Paint the shared pictures of a result anew after those of its source changed",

@@ -299,7 +299,7 @@ TEST(ReduceSurface, GoesSlowerWhereItIsHeldALittle) {
 TEST(ReduceSurface, StopsAtAnError) {
   const OwnSurface ring = make_ring(96);
   std::size_t before = ring.triangles();
-  for (const double error_m : {3e-4, 3e-3, 3e-2}) {
+  for (const double error_m : {1e-3, 4e-3, 3e-2}) {
     const auto reduced = reduce_surface(ring.show(), {.triangles = 0, .error_m = error_m});
     ASSERT_TRUE(reduced);
     EXPECT_EQ(reduced->why, ReducedTo::error);

@@ -38,7 +38,7 @@ const std::vector<Room>& list_rooms() {
       {"table", {"survey"}},
       {"split", {"scene", "survey"}},
       {"rework", {"scene", "survey"}},
-      {"reduce", {"scene"}},
+      {"reduce", {"scene", "survey", "rework"}},
       {"texture", {"scene", "survey", "rework"}},
       {"plan", {"scene", "survey", "family", "cost", "order"}},
       {"lightmap", {"scene", "survey", "plan"}},

@@ -15,10 +15,10 @@ namespace {
 
 /// What a turn of one radian, or a colour that is off by one, counts beside a distance: as a share
 /// of the edges that the result will have.
-constexpr double direction_share = 0.02;
+constexpr double direction_share = 0.03;
 constexpr double color_share = 0.05;
 /// A texture that moved along the surface is seen less than a surface that moved off.
-constexpr double uv_share = 0.05;
+constexpr double uv_share = 0.1;
 
 /// A surface as it is reduced: what is equal is one, what has no area is gone.
 struct Welded {
@@ -255,16 +255,16 @@ std::vector<double> make_scales(const Surface& surface,
 }
 
 /// Where a trait is among what a wedge has.
-struct Slot {
+struct TraitSlot {
   double scale = 0;         ///< metres that a unit counts for; zero: it only goes along
   std::uint32_t first = 0;  ///< of its components, among those that count or those that go along
 };
 
 /// Labels come last.
-std::vector<Slot> make_slots(const Surface& surface,
+std::vector<TraitSlot> make_slots(const Surface& surface,
                              const std::vector<double>& scales,
                              CollapseField& field) {
-  std::vector<Slot> out(scales.size());
+  std::vector<TraitSlot> out(scales.size());
   for (const bool labels : {false, true}) {
     for (std::size_t i = 0; i < scales.size(); ++i) {
       const SurfaceTrait& trait = surface.traits[i];
@@ -284,7 +284,7 @@ CollapseField make_field(const Surface& surface,
                          const std::vector<double>& scales,
                          const SurfaceSettings& settings,
                          const RunControl& run,
-                         std::vector<Slot>& slots) {
+                         std::vector<TraitSlot>& slots) {
   CollapseField out;
   out.vertex_places = settings.places;
   out.net = make_surface_net(std::move(welded.corners), welded.point_of, welded.points, run);
@@ -321,7 +321,7 @@ class Output {
  public:
   Output(const Surface& surface,
          const Welded& welded,
-         const std::vector<Slot>& slots,
+         const std::vector<TraitSlot>& slots,
          const CollapseField& field)
       : surface_(surface),
         welded_(welded),
@@ -400,7 +400,7 @@ class Output {
     out_.positions.insert(out_.positions.end(), at, at + 3);
     for (std::size_t i = 0; i < out_.traits.size(); ++i) {
       const SurfaceTrait& trait = surface_.traits[i];
-      const Slot& slot = slots_[i];
+      const TraitSlot& slot = slots_[i];
       const float* from = slot.scale > 0 ? &in.values[std::size_t{wedge} * in.counted + slot.first]
                                          : &in.along[std::size_t{wedge} * in.carried + slot.first];
       std::array<double, 16> values{};
@@ -433,7 +433,7 @@ class Output {
 
   const Surface& surface_;
   const Welded& welded_;
-  const std::vector<Slot>& slots_;
+  const std::vector<TraitSlot>& slots_;
   const CollapseField& field_;
   std::vector<std::uint32_t> vertex_;  // by wedge
   ReducedSurface out_;
@@ -453,7 +453,7 @@ Result<ReducedSurface> reduce_surface(const Surface& surface,
   Welded welded = weld(surface);
   const std::vector<double> scales = make_scales(
       surface, measure(surface, welded), welded.triangle_from.size(), target, settings.edge_m);
-  std::vector<Slot> slots;
+  std::vector<TraitSlot> slots;
   CollapseField field = make_field(surface, welded, scales, settings, run, slots);
   field.weigh(run);
   SurfaceTarget left = target;

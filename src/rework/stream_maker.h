@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <vector>
 
 #include "rework/geometry_block.h"
@@ -31,6 +32,53 @@ class StreamMaker {
     const std::uint32_t stride = component_count(element) * sizeof(T);
     return place(values.size() * sizeof(T), vertex_target, stride, std::move(stream),
                  [&](std::byte* to) { std::memcpy(to, values.data(), values.size() * sizeof(T)); });
+  }
+
+  /// Values in the type of another stream. \param bounded  as gather has it
+  StreamId add_like(const Stream& like, const std::vector<float>& values, bool bounded) {
+    const std::uint32_t width = component_count(like.element);
+    const std::uint32_t size = component_bytes(like.component);
+    const std::uint32_t stride = (width * size + 3) / 4 * 4;
+    Stream stream = make_like(like, values.size() / width);
+    const double scale = like.normalized ? find_scale(like.component) : 1;
+    if (bounded) {
+      StreamBounds& bounds = stream.bounds.ensure();
+      for (std::uint32_t c = 0; c < width; ++c) {
+        double low = values.empty() ? 0 : 1e300;
+        double high = values.empty() ? 0 : -1e300;
+        for (std::size_t i = c; i < values.size(); i += width) {
+          const double value = like.component == ComponentType::f32 ? double{values[i]}
+                                                                    : std::round(values[i] * scale);
+          low = std::min(low, value);
+          high = std::max(high, value);
+        }
+        bounds.min.push_back(low);
+        bounds.max.push_back(high);
+      }
+    }
+    const ComponentType type = like.component;
+    return place(values.size() / width * stride, vertex_target, stride, std::move(stream),
+                 [&](std::byte* to) {
+                   for (std::size_t i = 0; i < values.size(); ++i) {
+                     if (i % width == 0) {
+                       std::memset(to + i / width * stride, 0, stride);
+                     }
+                     store(values[i], scale, type, to + i / width * stride + i % width * size);
+                   }
+                 });
+  }
+  /// Nothing but zeros, which take no room.
+  StreamId add_zeros(const Stream& like, std::size_t count, bool bounded) {
+    if (id_ == nullptr) {
+      return no_stream;
+    }
+    Stream stream = make_like(like, count);
+    if (bounded) {
+      const std::vector<double> zeros(component_count(like.element), 0.0);
+      stream.bounds = StreamBounds{zeros, zeros};
+    }
+    out_.streams.push_back(std::move(stream));
+    return make_id<StreamId>(out_.streams.size() - 1);
   }
 
   /// The elements of some vertices, in their own type. \param bounded  its smallest and largest
@@ -87,6 +135,40 @@ class StreamMaker {
     fill(block_.data(at));
     block_.close(at, bytes);
     return add_stream(out_, *id_, at, bytes, target, stride, std::move(stream));
+  }
+
+  static Stream make_like(const Stream& like, std::size_t count) {
+    Stream stream;
+    stream.component = like.component;
+    stream.element = like.element;
+    stream.normalized = like.normalized;
+    stream.count = count;
+    return stream;
+  }
+
+  template <class T>
+  static void store_whole(double value, std::byte* to) {
+    const auto whole =
+        static_cast<T>(std::clamp(value, static_cast<double>(std::numeric_limits<T>::lowest()),
+                                  static_cast<double>(std::numeric_limits<T>::max())));
+    std::memcpy(to, &whole, sizeof whole);
+  }
+  static void store(float value, double scale, ComponentType type, std::byte* to) {
+    const double whole = std::round(double{value} * scale);
+    switch (type) {
+      case ComponentType::i8:
+        return store_whole<std::int8_t>(whole, to);
+      case ComponentType::u8:
+        return store_whole<std::uint8_t>(whole, to);
+      case ComponentType::i16:
+        return store_whole<std::int16_t>(whole, to);
+      case ComponentType::u16:
+        return store_whole<std::uint16_t>(whole, to);
+      case ComponentType::u32:
+        return store_whole<std::uint32_t>(whole, to);
+      case ComponentType::f32:
+        std::memcpy(to, &value, sizeof value);
+    }
   }
 
   /// As stored: of normalized integers, the integers.

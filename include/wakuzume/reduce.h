@@ -1,0 +1,134 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "wakuzume/deviation.h"
+#include "wakuzume/geometry.h"
+#include "wakuzume/ids.h"
+#include "wakuzume/result.h"
+#include "wakuzume/run_control.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/surface.h"
+#include "wakuzume/survey.h"
+#include "wakuzume/views.h"
+
+/// reduce: fewer triangles for a scene, where they are missed least.
+///
+/// In: a scene and how few triangles it may draw, or how far things may lie off. Out: a scene with
+/// the same nodes, draws and materials, whose meshes have fewer triangles.
+/// 1. A mesh is reduced once, whoever shows it; meshes of equal content are reduced alike.
+/// 2. Primitives of a mesh are reduced together: they still touch where they touched.
+/// 3. What is protected stays bit for bit; a count that can't be met ends as near as can be.
+/// 4. Every target, weight and joint that a mesh has it keeps; attributes keep their types.
+/// 5. Same scene, same plan: the same scene out, for any number of threads.
+namespace wakuzume {
+
+struct ReduceSettings {
+  /// Most triangles as drawn, of the nodes that are chosen. \default 0: any number
+  std::uint64_t triangles = 0;
+  /// Of the triangles that they draw today. \range [0, 1]
+  double share = 1;
+  /// How far surfaces may lie off, metres in the world; 0: any distance, where a count is wanted.
+  /// \range [0, 1e9]
+  double error_m = 0;
+  /// The same in pixels, of the view that shows a mesh largest. \range [0, 1e4]
+  double error_px = 0;
+  /// Height of pictures that pixels are of. \range [1, 65536]
+  std::uint32_t height_px = 1080;
+  /// From where pixels are seen; 0: from the views, or without any from where a mesh fills half the
+  /// height. \range [0, 1e9]
+  double distance_m = 0;
+  /// Paths of nodes whose meshes are reduced; globs, `*` crosses slashes. \default all
+  std::vector<std::string> nodes{};
+  /// What stays as it is: globs over paths of nodes, names of meshes and of materials. \default
+  /// none
+  std::vector<std::string> protect{};
+  /// Globs over paths of joints: what these move, or what hangs below them, stays. \default none
+  std::vector<std::string> protect_joints{};
+  /// Attribute whose component says what stays: 0 goes as anything, 1 stays, in between it goes
+  /// later, such as "COLOR_1.r" or "_KEEP". \default none
+  std::string protect_attribute{};
+  /// What lies in one of these boxes of the world stays. \default none
+  std::vector<Box3d> protect_boxes{};
+  VertexPlaces places = VertexPlaces::best;
+
+  /// Anything that would take triangles away.
+  [[nodiscard]] bool asks() const {
+    return triangles > 0 || share < 1 || error_m > 0 || error_px > 0;
+  }
+};
+/// \error bad_setting  names the member and its range
+Result<void> validate(const ReduceSettings& settings);
+
+/// What a mesh is taken to.
+struct MeshTarget {
+  MeshId mesh = no_mesh;
+  std::uint64_t triangles = 0;  ///< of its primitives together
+  double error_m = 0;           ///< in its own space; 0: any
+  double edge_m = 0;            ///< SurfaceSettings::edge_m
+  bool operator==(const MeshTarget&) const = default;
+};
+
+struct ReducePlan {
+  ReduceSettings settings;
+  std::vector<MeshTarget> meshes;    ///< ascending
+  std::vector<std::string> left_as;  ///< meshes that stay as they are, and why
+};
+
+/// Spreads a count over meshes by what it costs them and by how large views show them, or takes
+/// each as far as the error allows.
+/// \pre `survey` is of `scene`
+/// \param views  without any all is seen alike
+/// \error bad_setting  of the settings, or a glob that matches nothing
+/// \error cancelled
+/// \cost with a count that of a reduction of every mesh that is chosen
+Result<ReducePlan> propose_reduction(const Scene& scene,
+                                     const Survey& survey,
+                                     const ReduceSettings& settings,
+                                     std::span<const Viewpoint> views = {},
+                                     const RunControl& run = {});
+
+/// What became of a mesh.
+struct ReducedMesh {
+  MeshId mesh = no_mesh;
+  MeshId result = no_mesh;  ///< of the new scene: another where nodes that were not chosen show it
+  std::uint64_t draws = 0;  ///< nodes that show it, times their instances
+  std::uint64_t triangles_before = 0;
+  std::uint64_t triangles = 0;
+  std::uint64_t held = 0;  ///< of these, protected
+  double error_m = 0;      ///< in its own space
+  ReducedTo why = ReducedTo::count;
+};
+
+struct Reduced {
+  Scene scene;
+  std::vector<ReducedMesh> meshes;  ///< as the plan's
+};
+
+/// \pre check_scene(scene)
+/// \error plan_mismatch  a mesh that the scene does not have
+/// \error cancelled
+/// \cost that of reduce_surface for each mesh, in parallel
+Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunControl& run = {});
+
+/// How far a reduced mesh lies off, in its own space.
+struct MeshDeviation {
+  Deviation surface;      ///< of its triangles
+  double turned_deg = 0;  ///< mean of its normals; 0 without any
+  double texture = 0;     ///< mean distance in its first UV set; 0 without one
+};
+
+/// Measures each reduced mesh against the one it was, at up to 16 places a triangle. \pre both scenes are those of `reduce`
+/// \error cancelled
+/// \cost that of measure_deviation for each mesh, in parallel
+Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
+                                                     const Reduced& after,
+                                                     const DeviationSettings& settings = {},
+                                                     const RunControl& run = {});
+
+}  // namespace wakuzume

@@ -1,0 +1,365 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "reduce/mesh_surface.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "survey/draws.h"
+#include "wakuzume/shading_order.h"
+
+namespace wakuzume {
+namespace {
+
+/// Joints count as if each moved by so much of the mesh's diagonal, each in its own direction.
+constexpr double joint_step = 0.1;
+
+/// Of the mesh's extent: what moves a vertex by less moves it by nothing.
+constexpr double least_move = 1e-6;
+
+bool starts_with(const std::string& text, std::string_view start) {
+  return text.compare(0, start.size(), start) == 0;
+}
+
+TraitKind find_kind(const std::string& semantic, bool of_target, const Stream& stream) {
+  if (of_target) {
+    return semantic == "POSITION" ? TraitKind::shape : TraitKind::carried;
+  }
+  if (semantic == "NORMAL") {
+    return TraitKind::direction;
+  }
+  if (starts_with(semantic, "TEXCOORD_")) {
+    return TraitKind::uv;
+  }
+  if (starts_with(semantic, "COLOR_")) {
+    return TraitKind::color;
+  }
+  const bool whole = stream.component != ComponentType::f32 && !stream.normalized;
+  // Influences of two vertices have no mean: their joints are others.
+  return whole || starts_with(semantic, "JOINTS_") || starts_with(semantic, "WEIGHTS_")
+             ? TraitKind::label
+             : TraitKind::carried;
+}
+
+std::uint64_t mix_bits(std::uint64_t x) {
+  x ^= x >> 30U;
+  x *= 0xBF58'476D'1CE4'E5B9ULL;
+  x ^= x >> 27U;
+  x *= 0x94D0'49BB'1331'11EBULL;
+  return x ^ x >> 31U;
+}
+
+/// A direction of its own for each number, of a length up to 1.
+std::array<double, 3> find_direction(std::uint64_t number) {
+  std::array<double, 3> out{};
+  for (std::uint64_t k = 0; k < 3; ++k) {
+    out[k] = static_cast<double>(mix_bits(3 * number + k + 1) >> 11U) / 9007199254740992.0 - 0.5;
+  }
+  return out;
+}
+
+bool all_zero(const std::vector<float>& values) {
+  return std::all_of(values.begin(), values.end(), [](float value) { return value == 0; });
+}
+
+bool is_blended(const Scene& scene, const Primitive& primitive) {
+  return primitive.material != no_material &&
+         scene[primitive.material].alpha_mode == AlphaMode::blend;
+}
+
+}  // namespace
+
+std::string find_obstacle_to_reducing(const Scene& scene, const Mesh& mesh) {
+  if (!mesh.plain.empty()) {
+    return "it shows texture layers";
+  }
+  if (mesh.extra && !mesh.extra->extensions.empty()) {
+    return "it has " + mesh.extra->extensions.front().name;
+  }
+  for (const Primitive& primitive : mesh.primitives) {
+    if (primitive.extra) {
+      for (const auto& extension : primitive.extra->extensions) {
+        if (extension.name != "KHR_materials_variants") {
+          return "it has " + extension.name;
+        }
+      }
+    }
+    for (const Attribute& attribute : primitive.attributes) {
+      if (component_count(scene[attribute.stream].element) > 4) {
+        return "its " + attribute.semantic + " are matrices";
+      }
+    }
+  }
+  return "";
+}
+
+MeshSurface::MeshSurface(const Scene& scene, const Mesh& mesh) : scene_(scene), mesh_(mesh) {
+  for (std::uint32_t p = 0; p < mesh.primitives.size(); ++p) {
+    const Primitive& primitive = mesh.primitives[p];
+    if (find_topology(primitive.mode) == Topology::triangles &&
+        primitive.find("POSITION") != no_stream && count_list_indices(scene, primitive) >= 3) {
+      add_part(p);
+    }
+  }
+  Box3d box;
+  for (std::size_t i = 0; i < positions_.size(); i += 3) {
+    box.include(Vec3d{positions_[i], positions_[i + 1], positions_[i + 2]});
+  }
+  least_move_ = static_cast<float>(least_move * box.largest_extent());
+  // Where materials meet corners differ, so that the line between them is a seam.
+  if (parts_.size() > 1) {
+    Trait number{no_index, "", TraitKind::label, 1, {}};
+    for (const Part& part : parts_) {
+      number.values.insert(number.values.end(), part.vertices, static_cast<float>(part.primitive));
+    }
+    traits_.push_back(std::move(number));
+  }
+}
+
+void MeshSurface::add_part(std::uint32_t p) {
+  const Primitive& primitive = mesh_.primitives[p];
+  const StreamId places = primitive.find("POSITION");
+  has_grid_ = has_grid_ || scene_[places].component != ComponentType::f32;
+  Part part;
+  part.primitive = p;
+  part.first_vertex = static_cast<std::uint32_t>(vertices());
+  part.first_triangle = static_cast<std::uint32_t>(triangles());
+  const std::vector<float> positions = make_floats(scene_, places);
+  positions_.insert(positions_.end(), positions.begin(), positions.end());
+  part.vertices = static_cast<std::uint32_t>(positions.size() / 3);
+  for (const std::uint32_t index : make_list_indices(scene_, primitive)) {
+    indices_.push_back(part.first_vertex + index);
+  }
+  part.triangles = static_cast<std::uint32_t>(triangles()) - part.first_triangle;
+  add_attributes(part, primitive.attributes, no_index);
+  for (std::uint32_t t = 0; t < primitive.morph_targets.size(); ++t) {
+    add_attributes(part, primitive.morph_targets[t], t);
+  }
+  add_motion(part);
+  for (Trait& trait : traits_) {
+    // What a target does not move stays where it is.
+    const std::size_t known = trait.values.size();
+    if (trait.kind == TraitKind::shape && known < positions_.size()) {
+      trait.values.insert(trait.values.end(),
+                          positions_.begin() + static_cast<std::ptrdiff_t>(known),
+                          positions_.end());
+    }
+    trait.values.resize(vertices() * trait.components);
+  }
+  parts_.push_back(part);
+}
+
+MeshSurface::Trait& MeshSurface::ensure_trait(std::uint32_t target,
+                                              const std::string& semantic,
+                                              const Stream& stream) {
+  for (Trait& trait : traits_) {
+    if (trait.target == target && trait.semantic == semantic &&
+        trait.components == component_count(stream.element)) {
+      return trait;
+    }
+  }
+  traits_.push_back({target,
+                     semantic,
+                     find_kind(semantic, target != no_index, stream),
+                     component_count(stream.element),
+                     {}});
+  return traits_.back();
+}
+
+void MeshSurface::add_attributes(const Part& part,
+                                 const std::vector<Attribute>& attributes,
+                                 std::uint32_t target) {
+  for (const Attribute& attribute : attributes) {
+    if (target == no_index && attribute.semantic == "POSITION") {
+      continue;
+    }
+    std::vector<float> values = make_floats(scene_, attribute.stream);
+    if (target != no_index && all_zero(values)) {
+      continue;  // and so it stays
+    }
+    Trait& trait = ensure_trait(target, attribute.semantic, scene_[attribute.stream]);
+    if (trait.kind == TraitKind::shape && trait.values.empty()) {
+      trait.values.assign(positions_.begin(),
+                          positions_.begin() + std::ptrdiff_t{3} * part.first_vertex);
+    }
+    trait.values.resize(std::size_t{part.first_vertex} * trait.components);
+    if (trait.kind == TraitKind::shape) {
+      for (std::size_t i = 0; i < values.size(); ++i) {
+        values[i] += positions_[std::size_t{3} * part.first_vertex + i];
+      }
+    }
+    trait.values.insert(trait.values.end(), values.begin(), values.end());
+  }
+}
+
+/// Where vertices would be if each joint moved its own way: where influences differ that bends.
+void MeshSurface::add_motion(const Part& part) {
+  const Primitive& primitive = mesh_.primitives[part.primitive];
+  Box3d box;
+  for (std::size_t v = part.first_vertex; v < vertices(); ++v) {
+    box.include(Vec3d{positions_[3 * v], positions_[3 * v + 1], positions_[3 * v + 2]});
+  }
+  const double step = joint_step * box.largest_extent();
+  std::vector<float> moved(positions_.begin() + std::ptrdiff_t{3} * part.first_vertex,
+                           positions_.end());
+  bool any = false;
+  for (std::uint32_t set = 0;; ++set) {
+    const StreamId joints = primitive.find("JOINTS_" + std::to_string(set));
+    const StreamId weights = primitive.find("WEIGHTS_" + std::to_string(set));
+    if (joints == no_stream || weights == no_stream) {
+      break;
+    }
+    any = true;
+    const std::vector<float> joint = make_floats(scene_, joints);
+    const std::vector<float> weight = make_floats(scene_, weights);
+    for (std::size_t i = 0; i < weight.size(); ++i) {
+      const auto direction = find_direction(static_cast<std::uint64_t>(joint[i]));
+      for (std::size_t k = 0; k < 3; ++k) {
+        moved[i / 4 * 3 + k] += static_cast<float>(step * double{weight[i]} * direction[k]);
+      }
+    }
+  }
+  auto known = std::find_if(traits_.begin(), traits_.end(), [](const Trait& trait) {
+    return trait.semantic.empty() && trait.kind == TraitKind::shape;
+  });
+  if (known == traits_.end()) {
+    if (!any) {
+      return;
+    }
+    const auto end = positions_.begin() + std::ptrdiff_t{3} * part.first_vertex;
+    traits_.push_back({no_index, "", TraitKind::shape, 3, {positions_.begin(), end}});
+    known = traits_.end() - 1;
+  }
+  known->values.insert(known->values.end(), moved.begin(), moved.end());
+}
+
+Surface MeshSurface::show(std::span<const float> held) const {
+  Surface out{positions_, indices_, {}, held};
+  for (const Trait& trait : traits_) {
+    out.traits.push_back({trait.kind, trait.components, trait.values});
+  }
+  return out;
+}
+
+MeshSurface::Left MeshSurface::take(const ReducedSurface& reduced, const Part& part) const {
+  const auto first = std::lower_bound(reduced.triangle_from.begin(), reduced.triangle_from.end(),
+                                      part.first_triangle) -
+                     reduced.triangle_from.begin();
+  const auto last = std::lower_bound(reduced.triangle_from.begin(), reduced.triangle_from.end(),
+                                     part.first_triangle + part.triangles) -
+                    reduced.triangle_from.begin();
+  Left left;
+  left.indices.assign(reduced.indices.begin() + 3 * first, reduced.indices.begin() + 3 * last);
+  std::vector<std::uint32_t> number(reduced.vertex_from.size(), no_index);
+  for (std::uint32_t& index : left.indices) {
+    if (number[index] == no_index) {
+      number[index] = static_cast<std::uint32_t>(left.vertices.size());
+      left.vertices.push_back(index);
+    }
+    index = number[index];
+  }
+  if (is_blended(scene_, mesh_.primitives[part.primitive])) {
+    return left;
+  }
+  const auto count = static_cast<std::uint32_t>(left.vertices.size());
+  std::vector<std::uint32_t> ordered;
+  ordered.reserve(left.indices.size());
+  for (const std::uint32_t t : order_for_shading(left.indices, count)) {
+    const auto triangle = left.indices.begin() + std::ptrdiff_t{3} * t;
+    ordered.insert(ordered.end(), triangle, triangle + 3);
+  }
+  const std::vector<std::uint32_t> place = number_by_use(ordered, count);
+  Left out;
+  out.vertices.resize(count);
+  for (std::uint32_t v = 0; v < count; ++v) {
+    out.vertices[place[v]] = left.vertices[v];
+  }
+  for (const std::uint32_t index : ordered) {
+    out.indices.push_back(place[index]);
+  }
+  return out;
+}
+
+/// Of vertices that did not move the very values they had.
+std::vector<float> MeshSurface::list_values(const Attribute& attribute,
+                                            std::uint32_t target,
+                                            const Part& part,
+                                            const ReducedSurface& reduced,
+                                            const Left& left) const {
+  const std::vector<float> old = make_floats(scene_, attribute.stream);
+  const std::size_t n = component_count(scene_[attribute.stream].element);
+  const bool places = target == no_index && attribute.semantic == "POSITION";
+  const auto trait = std::find_if(traits_.begin(), traits_.end(), [&](const Trait& of) {
+    return of.target == target && of.semantic == attribute.semantic && of.components == n;
+  });
+  if (!places && trait == traits_.end()) {
+    return std::vector<float>(n * left.vertices.size(), 0.0F);  // a target that moves nothing
+  }
+  const std::vector<float>& values =
+      places ? reduced.positions
+             : reduced.traits[static_cast<std::size_t>(trait - traits_.begin())];
+  std::vector<float> out;
+  out.reserve(n * left.vertices.size());
+  for (const std::size_t v : left.vertices) {
+    const std::uint32_t from = reduced.vertex_from[v];
+    for (std::size_t k = 0; k < n; ++k) {
+      const float base =
+          !places && trait->kind == TraitKind::shape ? reduced.positions[3 * v + k] : 0.0F;
+      const float value =
+          from != no_index ? old[n * (from - part.first_vertex) + k] : values[n * v + k] - base;
+      // Two places that are nearly the same differ by what floats can't tell.
+      const bool nothing = base != 0 && from == no_index && std::abs(value) < least_move_;
+      out.push_back(nothing ? 0.0F : value);
+    }
+    if (from == no_index && attribute.semantic == "TANGENT" && n == 4) {
+      float* tangent = &out[out.size() - 4];
+      const float size =
+          std::sqrt(tangent[0] * tangent[0] + tangent[1] * tangent[1] + tangent[2] * tangent[2]);
+      for (std::size_t k = 0; k < 3 && size > 0; ++k) {
+        tangent[k] /= size;
+      }
+      tangent[3] = tangent[3] < 0 ? -1.0F : 1.0F;
+    }
+  }
+  return out;
+}
+
+std::vector<Attribute> MeshSurface::write_attributes(const std::vector<Attribute>& attributes,
+                                                     std::uint32_t target,
+                                                     const Part& part,
+                                                     const ReducedSurface& reduced,
+                                                     const Left& left,
+                                                     StreamMaker& maker) const {
+  std::vector<Attribute> out;
+  for (const Attribute& attribute : attributes) {
+    const std::vector<float> values = list_values(attribute, target, part, reduced, left);
+    const Stream& like = scene_[attribute.stream];
+    const bool bounded = attribute.semantic == "POSITION";
+    out.push_back({attribute.semantic, target != no_index && all_zero(values)
+                                           ? maker.add_zeros(like, left.vertices.size(), bounded)
+                                           : maker.add_like(like, values, bounded)});
+  }
+  return out;
+}
+
+Mesh MeshSurface::write(const ReducedSurface& reduced, StreamMaker& maker) const {
+  Mesh mesh = mesh_;
+  for (const Part& part : parts_) {
+    const Left left = take(reduced, part);
+    if (left.indices.empty()) {
+      continue;  // none of its triangles had an area: it draws nothing as it is
+    }
+    const Primitive& from = mesh_.primitives[part.primitive];
+    Primitive& to = mesh.primitives[part.primitive];
+    to.mode = PrimitiveMode::triangles;
+    to.indices = maker.add_indices(left.indices, left.vertices.size());
+    to.attributes = write_attributes(from.attributes, no_index, part, reduced, left, maker);
+    for (std::uint32_t t = 0; t < from.morph_targets.size(); ++t) {
+      to.morph_targets[t] = write_attributes(from.morph_targets[t], t, part, reduced, left, maker);
+    }
+  }
+  return mesh;
+}
+
+}  // namespace wakuzume

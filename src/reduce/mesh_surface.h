@@ -1,0 +1,89 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "rework/stream_maker.h"
+#include "wakuzume/scene.h"
+#include "wakuzume/surface.h"
+
+namespace wakuzume {
+
+/// Why a mesh stays as it is whatever is asked; empty: it need not.
+std::string find_obstacle_to_reducing(const Scene& scene, const Mesh& mesh);
+
+/// The triangles of a mesh, all primitives together, as one surface; and back.
+class MeshSurface {
+ public:
+  /// A primitive of triangles among them.
+  struct Part {
+    std::uint32_t primitive = 0;
+    std::uint32_t first_vertex = 0;
+    std::uint32_t vertices = 0;
+    std::uint32_t first_triangle = 0;
+    std::uint32_t triangles = 0;
+  };
+
+  /// \pre nothing stands in the way of it
+  MeshSurface(const Scene& scene, const Mesh& mesh);
+
+  [[nodiscard]] std::span<const Part> parts() const { return parts_; }
+  [[nodiscard]] std::uint64_t triangles() const { return indices_.size() / 3; }
+  [[nodiscard]] std::size_t vertices() const { return positions_.size() / 3; }
+  [[nodiscard]] std::span<const float> positions() const { return positions_; }
+  /// Positions that are no floats stay on the grid that they are on.
+  [[nodiscard]] bool has_grid() const { return has_grid_; }
+  /// \param held  by vertex, or empty; borrowed like all that it shows
+  [[nodiscard]] Surface show(std::span<const float> held) const;
+  /// The mesh with what was reduced, its triangles in the order in which they are shaded quickly,
+  /// but for blended ones, which keep theirs.
+  [[nodiscard]] Mesh write(const ReducedSurface& reduced, StreamMaker& maker) const;
+
+ private:
+  /// A semantic of the primitives or of one of their morph targets.
+  struct Trait {
+    std::uint32_t target = no_index;  ///< no_index: the primitive's own
+    std::string semantic;             ///< empty: made here, and not written
+    TraitKind kind = TraitKind::carried;
+    std::uint32_t components = 0;
+    std::vector<float> values;
+  };
+  /// Triangles of a part that are left, and the vertices that they show.
+  struct Left {
+    std::vector<std::uint32_t> indices;
+    std::vector<std::uint32_t> vertices;  ///< of the reduced surface
+  };
+
+  void add_part(std::uint32_t primitive);
+  void add_attributes(const Part& part,
+                      const std::vector<Attribute>& attributes,
+                      std::uint32_t target);
+  Trait& ensure_trait(std::uint32_t target, const std::string& semantic, const Stream& stream);
+  void add_motion(const Part& part);
+  [[nodiscard]] Left take(const ReducedSurface& reduced, const Part& part) const;
+  [[nodiscard]] std::vector<Attribute> write_attributes(const std::vector<Attribute>& attributes,
+                                                        std::uint32_t target,
+                                                        const Part& part,
+                                                        const ReducedSurface& reduced,
+                                                        const Left& left,
+                                                        StreamMaker& maker) const;
+  [[nodiscard]] std::vector<float> list_values(const Attribute& attribute,
+                                               std::uint32_t target,
+                                               const Part& part,
+                                               const ReducedSurface& reduced,
+                                               const Left& left) const;
+
+  const Scene& scene_;
+  const Mesh& mesh_;
+  std::vector<Part> parts_;
+  std::vector<float> positions_;
+  std::vector<std::uint32_t> indices_;
+  std::vector<Trait> traits_;
+  bool has_grid_ = false;
+  float least_move_ = 0;
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,251 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "reduce/protection.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "scene/matrix.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+Failure fail(std::string_view setting, std::string_view nothing, std::string_view glob) {
+  return Failure(Error{ErrorCode::bad_setting,
+                       fmt::format("reduce.{}: no {} matches \"{}\"", setting, nothing, glob),
+                       {}});
+}
+
+void hold(std::vector<float>& held, const MeshSurface::Part& part, std::size_t v, float weight) {
+  float& of = held[part.first_vertex + v];
+  of = std::max(of, std::clamp(weight, 0.0F, 1.0F));
+}
+
+}  // namespace
+
+Result<Protection> Protection::make(const Scene& scene, const ReduceSettings& settings) {
+  Protection out(scene, settings);
+  for (const auto step : {&Protection::choose_nodes, &Protection::find_protected,
+                          &Protection::find_joints, &Protection::find_attribute}) {
+    if (auto done = (out.*step)(); !done) {
+      return Failure(done.error());
+    }
+  }
+  if (!settings.protect_boxes.empty()) {
+    out.world_ = make_world_matrices(scene);
+  }
+  return out;
+}
+
+Result<void> Protection::choose_nodes() {
+  nodes_of_.resize(scene_.meshes.size());
+  shown_by_.resize(scene_.meshes.size());
+  std::vector<bool> hit(settings_.nodes.size(), false);
+  std::vector<GlobSet> globs;
+  for (const std::string& glob : settings_.nodes) {
+    globs.emplace_back(std::vector<std::string>{glob});
+  }
+  for_each_shown_node(scene_, [&](NodeId id) {
+    const Node& node = scene_[id];
+    if (node.mesh == no_mesh) {
+      return;
+    }
+    ++shown_by_[to_index(node.mesh)];
+    bool chosen = globs.empty();
+    for (std::size_t g = 0; g < globs.size(); ++g) {
+      if (globs[g].find(make_node_path(scene_, id)) != no_index) {
+        chosen = true;
+        hit[g] = true;
+      }
+    }
+    if (chosen) {
+      nodes_of_[to_index(node.mesh)].push_back(id);
+    }
+  });
+  const auto missed = std::find(hit.begin(), hit.end(), false);
+  if (missed != hit.end()) {
+    return fail("nodes", "node with a mesh",
+                settings_.nodes[static_cast<std::size_t>(missed - hit.begin())]);
+  }
+  return {};
+}
+
+Result<void> Protection::find_protected() {
+  mesh_held_.resize(scene_.meshes.size());
+  material_held_.resize(scene_.materials.size());
+  for (const std::string& text : settings_.protect) {
+    const GlobSet glob({text});
+    bool any = false;
+    const auto note = [&](std::vector<bool>& held, std::size_t i, const std::string& name) {
+      if (glob.find(name) != no_index) {
+        held[i] = true;
+        any = true;
+      }
+    };
+    for (std::size_t m = 0; m < scene_.meshes.size(); ++m) {
+      note(mesh_held_, m, scene_.meshes[m].name);
+    }
+    for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
+      note(material_held_, m, scene_.materials[m].name);
+    }
+    for_each_shown_node(scene_, [&](NodeId id) {
+      if (scene_[id].mesh != no_mesh) {
+        note(mesh_held_, to_index(scene_[id].mesh), make_node_path(scene_, id));
+      }
+    });
+    if (!any) {
+      return fail("protect", "node with a mesh, mesh or material", text);
+    }
+  }
+  return {};
+}
+
+Result<void> Protection::find_joints() {
+  if (settings_.protect_joints.empty()) {
+    return {};
+  }
+  std::vector<bool> is_joint(scene_.nodes.size(), false);
+  for (const Skin& skin : scene_.skins) {
+    for (const NodeId joint : skin.joints) {
+      is_joint[to_index(joint)] = true;
+    }
+  }
+  joint_held_.resize(scene_.nodes.size());
+  for (const std::string& text : settings_.protect_joints) {
+    const GlobSet glob({text});
+    bool any = false;
+    for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
+      // What hangs below a joint moves with it.
+      NodeId above = make_id<NodeId>(n);
+      while (is_joint[n] && above != no_node &&
+             glob.find(make_node_path(scene_, above)) == no_index) {
+        above = scene_[above].parent;
+      }
+      if (is_joint[n] && above != no_node) {
+        joint_held_[n] = true;
+        any = true;
+      }
+    }
+    if (!any) {
+      return fail("protect_joints", "joint", text);
+    }
+  }
+  return {};
+}
+
+Result<void> Protection::find_attribute() {
+  const std::string& text = settings_.protect_attribute;
+  if (text.empty()) {
+    return {};
+  }
+  constexpr std::string_view components = "xyzwrgba";
+  semantic_ = text;
+  if (const std::size_t dot = text.rfind('.'); dot != std::string::npos) {
+    const std::size_t letter =
+        dot + 2 == text.size() ? components.find(text.back()) : std::string_view::npos;
+    if (letter == std::string_view::npos) {
+      return Failure(Error{ErrorCode::bad_setting,
+                           fmt::format("reduce.protect_attribute is \"{}\"; after the dot stands "
+                                       "one of x, y, z, w, r, g, b, a",
+                                       text),
+                           {}});
+    }
+    semantic_ = text.substr(0, dot);
+    component_ = letter % 4;
+  }
+  for (const Mesh& mesh : scene_.meshes) {
+    for (const Primitive& primitive : mesh.primitives) {
+      const StreamId stream = primitive.find(semantic_);
+      if (stream != no_stream && component_ < component_count(scene_[stream].element)) {
+        return {};
+      }
+    }
+  }
+  return fail("protect_attribute", "attribute", text);
+}
+
+void Protection::hold_by_attribute(const Primitive& primitive,
+                                   const MeshSurface::Part& part,
+                                   std::vector<float>& held) const {
+  const StreamId stream = semantic_.empty() ? no_stream : primitive.find(semantic_);
+  if (stream == no_stream) {
+    return;
+  }
+  const std::size_t width = component_count(scene_[stream].element);
+  if (component_ < width) {
+    const std::vector<float> values = make_floats(scene_, stream);
+    for (std::size_t v = 0; v < part.vertices; ++v) {
+      hold(held, part, v, values[v * width + component_]);
+    }
+  }
+}
+
+void Protection::hold_by_joints(MeshId mesh,
+                                const Primitive& primitive,
+                                const MeshSurface::Part& part,
+                                std::vector<float>& held) const {
+  for (std::uint32_t set = 0; !joint_held_.empty(); ++set) {
+    const StreamId joints = primitive.find(fmt::format("JOINTS_{}", set));
+    const StreamId weights = primitive.find(fmt::format("WEIGHTS_{}", set));
+    if (joints == no_stream || weights == no_stream) {
+      return;
+    }
+    const std::vector<float> joint = make_floats(scene_, joints);
+    const std::vector<float> weight = make_floats(scene_, weights);
+    for (const NodeId node : nodes_of(mesh)) {
+      if (scene_[node].skin == no_skin) {
+        continue;
+      }
+      const std::vector<NodeId>& list = scene_.skins[to_index(scene_[node].skin)].joints;
+      for (std::size_t i = 0; i < weight.size(); ++i) {
+        const auto j = static_cast<std::size_t>(joint[i]);
+        if (weight[i] > 0 && j < list.size() && joint_held_[to_index(list[j])]) {
+          hold(held, part, i / 4, 1);
+        }
+      }
+    }
+  }
+}
+
+void Protection::hold_by_boxes(MeshId mesh,
+                               const MeshSurface& surface,
+                               std::vector<float>& held) const {
+  const std::span<const float> positions = surface.positions();
+  for (const NodeId node : nodes_of(mesh)) {
+    for (std::size_t v = 0; v < surface.vertices(); ++v) {
+      const Eigen::Vector4d at =
+          as_eigen(world_[to_index(node)]) *
+          Eigen::Vector4d(positions[3 * v], positions[3 * v + 1], positions[3 * v + 2], 1);
+      const bool inside = std::any_of(
+          settings_.protect_boxes.begin(), settings_.protect_boxes.end(), [&](const Box3d& box) {
+            return at.x() >= box.min[0] && at.x() <= box.max[0] && at.y() >= box.min[1] &&
+                   at.y() <= box.max[1] && at.z() >= box.min[2] && at.z() <= box.max[2];
+          });
+      held[v] = inside ? 1.0F : held[v];
+    }
+  }
+}
+
+std::vector<float> Protection::list_held(MeshId mesh, const MeshSurface& surface) const {
+  std::vector<float> held(surface.vertices(), mesh_held_[to_index(mesh)] ? 1.0F : 0.0F);
+  if (!mesh_held_[to_index(mesh)]) {
+    for (const MeshSurface::Part& part : surface.parts()) {
+      const Primitive& primitive = scene_[mesh].primitives[part.primitive];
+      if (primitive.material != no_material && material_held_[to_index(primitive.material)]) {
+        std::fill_n(held.begin() + part.first_vertex, part.vertices, 1.0F);
+      }
+      hold_by_attribute(primitive, part, held);
+      hold_by_joints(mesh, primitive, part, held);
+    }
+    if (!settings_.protect_boxes.empty()) {
+      hold_by_boxes(mesh, surface, held);
+    }
+  }
+  return std::any_of(held.begin(), held.end(), [](float of) { return of > 0; })
+             ? held
+             : std::vector<float>{};
+}
+
+}  // namespace wakuzume

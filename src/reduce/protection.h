@@ -1,0 +1,63 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "reduce/mesh_surface.h"
+#include "survey/glob.h"
+#include "wakuzume/reduce.h"
+
+namespace wakuzume {
+
+/// What settings say of a scene: which nodes are reduced, and what of their meshes stays.
+class Protection {
+ public:
+  /// \error bad_setting  something that matches nothing
+  static Result<Protection> make(const Scene& scene, const ReduceSettings& settings);
+
+  /// Nodes that show a mesh and are reduced, by mesh; ascending.
+  [[nodiscard]] std::span<const NodeId> nodes_of(MeshId mesh) const {
+    return nodes_of_[to_index(mesh)];
+  }
+  /// All nodes that show a mesh are.
+  [[nodiscard]] bool has_all_nodes_of(MeshId mesh) const {
+    return nodes_of_[to_index(mesh)].size() == shown_by_[to_index(mesh)];
+  }
+  /// By vertex of a mesh's surface: 0 free to 1 held; empty: nothing is.
+  [[nodiscard]] std::vector<float> list_held(MeshId mesh, const MeshSurface& surface) const;
+
+ private:
+  Protection(const Scene& scene, const ReduceSettings& settings)
+      : scene_(scene), settings_(settings), protect_(settings.protect) {}
+
+  Result<void> choose_nodes();
+  Result<void> find_protected();
+  Result<void> find_joints();
+  Result<void> find_attribute();
+  void hold_by_attribute(const Primitive& primitive,
+                         const MeshSurface::Part& part,
+                         std::vector<float>& held) const;
+  void hold_by_joints(MeshId mesh,
+                      const Primitive& primitive,
+                      const MeshSurface::Part& part,
+                      std::vector<float>& held) const;
+  void hold_by_boxes(MeshId mesh, const MeshSurface& surface, std::vector<float>& held) const;
+
+  const Scene& scene_;
+  const ReduceSettings& settings_;
+  GlobSet protect_;
+  std::vector<std::vector<NodeId>> nodes_of_;
+  std::vector<std::size_t> shown_by_;
+  std::vector<bool> mesh_held_;      // by mesh: by its name, or a node that shows it
+  std::vector<bool> material_held_;  // by material
+  std::vector<bool> joint_held_;     // by node
+  std::string semantic_;
+  std::size_t component_ = 0;
+  std::vector<Mat4d> world_;
+};
+
+}  // namespace wakuzume

@@ -1,0 +1,238 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/reduce.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <memory>
+
+#include "reduce/mesh_surface.h"
+#include "reduce/protection.h"
+#include "rework/compact.h"
+#include "scene/first_error.h"
+#include "scene/running.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+/// A mesh of so many triangles is reduced by all threads, smaller ones side by side.
+constexpr std::uint64_t large_triangles = 200'000;
+
+constexpr std::uint64_t samples_per_triangle = 16;
+
+struct Task {
+  MeshTarget target;
+  std::unique_ptr<MeshSurface> surface;
+  ReducedSurface reduced;
+};
+
+Result<void> reduce_mesh(const Scene& scene,
+                         const ReducePlan& plan,
+                         const Protection& protection,
+                         const RunControl& run,
+                         Task& task) {
+  task.surface = std::make_unique<MeshSurface>(scene, scene[task.target.mesh]);
+  const std::vector<float> held = protection.list_held(task.target.mesh, *task.surface);
+  SurfaceTarget target{task.target.triangles};
+  if (task.target.error_m > 0) {
+    target.error_m = task.target.error_m;
+  }
+  SurfaceSettings settings;
+  settings.places = task.surface->has_grid() ? VertexPlaces::old : plan.settings.places;
+  settings.edge_m = task.target.edge_m;
+  auto reduced = reduce_surface(task.surface->show(held), target, settings, run);
+  if (!reduced) {
+    return Failure(reduced.error());
+  }
+  task.reduced = std::move(*reduced);
+  return {};
+}
+
+/// Puts meshes that were reduced in the place of the old ones.
+class MeshReplacer {
+ public:
+  MeshReplacer(const Scene& scene, const Protection& protection, std::vector<Task>& tasks)
+      : scene_(scene), protection_(protection), tasks_(tasks) {}
+
+  Result<Reduced> make() {
+    Reduced out;
+    out.scene = scene_;
+    write(out.scene, nullptr);
+    if (!block_.allocate()) {
+      return Failure(Error{ErrorCode::too_large,
+                           fmt::format("no memory for {} bytes of geometry", block_.size()),
+                           {}});
+    }
+    const auto id = make_id<BlockId>(out.scene.blocks.size());
+    out.scene.blocks.emplace_back();
+    write(out.scene, &id);
+    out.scene.blocks.back().bytes = block_.finish();
+    // What the old triangles were kept in is not needed any more.
+    std::vector<std::string> left_out;
+    compact(scene_, out.scene, left_out);
+    for (std::size_t t = 0; t < tasks_.size(); ++t) {
+      out.meshes.push_back(tell(tasks_[t]));
+      out.meshes.back().result = results_[t];
+    }
+    return out;
+  }
+
+ private:
+  void write(Scene& out, const BlockId* id) {
+    StreamMaker maker(scene_, out, block_, id);
+    for (const Task& task : tasks_) {
+      Mesh mesh = task.surface->write(task.reduced, maker);
+      if (id == nullptr) {
+        continue;
+      }
+      if (protection_.has_all_nodes_of(task.target.mesh)) {
+        out.meshes[to_index(task.target.mesh)] = std::move(mesh);
+        results_.push_back(task.target.mesh);
+        continue;
+      }
+      const auto added = make_id<MeshId>(out.meshes.size());
+      results_.push_back(added);
+      out.meshes.push_back(std::move(mesh));
+      for (const NodeId node : protection_.nodes_of(task.target.mesh)) {
+        out.nodes[to_index(node)].mesh = added;
+      }
+    }
+  }
+
+  [[nodiscard]] ReducedMesh tell(const Task& task) const {
+    ReducedMesh out;
+    out.mesh = task.target.mesh;
+    for (const NodeId node : protection_.nodes_of(out.mesh)) {
+      out.draws += count_instances(scene_, scene_[node]);
+    }
+    out.triangles_before = task.surface->triangles();
+    out.triangles = task.reduced.triangle_from.size();
+    out.held = task.reduced.held;
+    out.error_m = task.reduced.error_m;
+    out.why = task.reduced.why;
+    return out;
+  }
+
+  const Scene& scene_;
+  const Protection& protection_;
+  std::vector<Task>& tasks_;
+  std::vector<MeshId> results_;  // by task
+  GeometryBlock block_;
+};
+
+/// The traits of a surface that people see: normals, and the first UVs.
+struct Seen {
+  Surface surface;
+  bool normals = false;
+  bool uvs = false;
+};
+
+Seen show_seen(const MeshSurface& mesh) {
+  Seen out{mesh.show({}), false, false};
+  std::vector<SurfaceTrait> kept;
+  for (const TraitKind kind : {TraitKind::direction, TraitKind::uv}) {
+    const auto found = std::find_if(out.surface.traits.begin(), out.surface.traits.end(),
+                                    [&](const SurfaceTrait& trait) { return trait.kind == kind; });
+    if (found != out.surface.traits.end()) {
+      kept.push_back(*found);
+      (kind == TraitKind::uv ? out.uvs : out.normals) = true;
+    }
+  }
+  out.surface.traits = std::move(kept);
+  return out;
+}
+
+Result<std::vector<Task>> list_tasks(const Scene& scene, const ReducePlan& plan) {
+  std::vector<Task> tasks;
+  for (const MeshTarget& target : plan.meshes) {
+    if (to_index(target.mesh) >= scene.meshes.size()) {
+      return Failure(Error{ErrorCode::plan_mismatch,
+                           fmt::format("mesh {} is to be reduced, there are {}",
+                                       to_index(target.mesh), scene.meshes.size()),
+                           {}});
+    }
+    if (const std::string obstacle = find_obstacle_to_reducing(scene, scene[target.mesh]);
+        !obstacle.empty()) {
+      return Failure(
+          Error{ErrorCode::plan_mismatch,
+                fmt::format("mesh {} can't be reduced: {}", to_index(target.mesh), obstacle),
+                {}});
+    }
+    tasks.push_back({target, nullptr, {}});
+  }
+  return tasks;
+}
+
+}  // namespace
+
+Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunControl& run) {
+  auto tasks = list_tasks(scene, plan);
+  if (!tasks) {
+    return Failure(tasks.error());
+  }
+  const auto protection = Protection::make(scene, plan.settings);
+  if (!protection) {
+    return Failure(protection.error());
+  }
+  if (tasks->empty()) {
+    return Reduced{scene, {}};
+  }
+  std::vector<std::uint64_t> triangles;
+  for (const Task& task : *tasks) {
+    std::uint64_t sum = 0;
+    for (const Primitive& primitive : scene[task.target.mesh].primitives) {
+      sum += count_list_indices(scene, primitive) / 3;
+    }
+    triangles.push_back(sum);
+  }
+  FirstError failed;
+  const auto work = [&](std::size_t t, const RunControl& inner) {
+    if (auto done = reduce_mesh(scene, plan, *protection, inner, (*tasks)[t]); !done) {
+      failed.report(t, done.error());
+    }
+  };
+  for (std::size_t t = 0; t < tasks->size(); ++t) {
+    if (triangles[t] >= large_triangles) {
+      work(t, run);
+    }
+  }
+  const bool went_on = for_each_index(tasks->size(), run, "reducing", [&](std::size_t t) {
+    if (triangles[t] < large_triangles) {
+      work(t, {.threads = 1});
+    }
+  });
+  if (!went_on) {
+    return Failure(make_cancelled());
+  }
+  if (const auto& error = failed.get()) {
+    return Failure(*error);
+  }
+  return MeshReplacer(scene, *protection, *tasks).make();
+}
+
+Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
+                                                     const Reduced& after,
+                                                     const DeviationSettings& settings,
+                                                     const RunControl& run) {
+  std::vector<MeshDeviation> out(after.meshes.size());
+  const bool went_on = for_each_index(out.size(), run, "measuring", [&](std::size_t m) {
+    const MeshSurface was(before, before[after.meshes[m].mesh]);
+    const MeshSurface is(after.scene, after.scene[after.meshes[m].result]);
+    const Seen seen = show_seen(was);
+    DeviationSettings looks = settings;
+    // Small meshes need not be looked at as closely as large ones.
+    looks.samples = static_cast<std::uint32_t>(
+        std::min<std::uint64_t>(looks.samples, samples_per_triangle * was.triangles()));
+    auto measured = measure_deviation(seen.surface, show_seen(is).surface, looks, {.threads = 1});
+    if (measured) {
+      out[m].surface = std::move(*measured);
+      out[m].turned_deg = seen.normals ? out[m].surface.trait(0) : 0;
+      out[m].texture = seen.uvs ? out[m].surface.trait(seen.normals ? 1 : 0) : 0;
+    }
+  });
+  return went_on ? Result<std::vector<MeshDeviation>>(std::move(out)) : Failure(make_cancelled());
+}
+
+}  // namespace wakuzume

@@ -1,0 +1,366 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
+
+#include "reduce/mesh_surface.h"
+#include "reduce/protection.h"
+#include "scene/matrix.h"
+#include "scene/running.h"
+#include "survey/draws.h"
+
+namespace wakuzume {
+namespace {
+
+/// What no view shows counts as if seen from so many times as far as the least of what one shows.
+constexpr double unseen_times = 8;
+/// A mesh has so many triangles to an edge squared where they are all equilateral.
+constexpr double equilateral = 0.433;
+
+/// Meshes of equal content, which are reduced alike.
+struct Group {
+  std::vector<MeshId> meshes;
+  std::uint64_t triangles = 0;  ///< of one
+  std::uint64_t draws = 0;      ///< of all
+  double scale = 0;             ///< largest of its nodes
+  double px_per_m = 0;          ///< largest of its views; 0: no view shows it
+  double weight = 0;            ///< pixels to the fourth of an error's square over its area
+  double area = 0;              ///< square metres, in its own space
+  std::vector<SurfaceStep> steps;
+};
+
+double find_scale(const Mat4d& world) {
+  const Eigen::Matrix3d linear = as_eigen(world).topLeftCorner<3, 3>();
+  return linear.colwise().norm().maxCoeff();
+}
+
+double find_distance(const Box3d& box, const Vec3d& eye) {
+  double sum = 0;
+  for (std::size_t k = 0; k < 3; ++k) {
+    const double off = std::max({box.min[k] - eye[k], eye[k] - box.max[k], 0.0});
+    sum += off * off;
+  }
+  return std::sqrt(sum);
+}
+
+/// Pixels that a metre takes in a view, where the box is nearest.
+double find_px_per_m(const Viewpoint& view, const Box3d& box, double height_px) {
+  if (!view.perspective) {
+    return height_px / (2 * view.ymag);
+  }
+  const Vec3d eye{view.world[12], view.world[13], view.world[14]};
+  // Inside of a box it is not the box that is near.
+  const double distance =
+      std::max({find_distance(box, eye), view.znear_m, box.largest_extent() / 8});
+  return height_px / (2 * std::tan(view.yfov / 2) * distance);
+}
+
+class Proposer {
+ public:
+  Proposer(const Scene& scene,
+           const Survey& survey,
+           const ReduceSettings& settings,
+           std::span<const Viewpoint> views,
+           const Protection& protection)
+      : scene_(scene),
+        survey_(survey),
+        settings_(settings),
+        views_(views),
+        protection_(protection) {}
+
+  Result<ReducePlan> propose(const RunControl& run) {
+    plan_.settings = settings_;
+    gather();
+    weigh();
+    set_errors();
+    const std::uint64_t wanted = count_wanted();
+    if (settings_.triangles > 0 || settings_.share < 1) {
+      if (!spread(wanted, run)) {
+        return Failure(make_cancelled());
+      }
+    }
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+      for (const MeshId mesh : groups_[g].meshes) {
+        MeshTarget target = targets_[g];
+        target.mesh = mesh;
+        if (target.triangles < groups_[g].triangles) {
+          plan_.meshes.push_back(target);
+        }
+      }
+    }
+    std::sort(plan_.meshes.begin(), plan_.meshes.end(),
+              [](const MeshTarget& a, const MeshTarget& b) { return a.mesh < b.mesh; });
+    return std::move(plan_);
+  }
+
+ private:
+  void gather() {
+    // By mesh: what its shapes are, by content.
+    std::map<MeshId, std::vector<FamilyId>> content;
+    for (const Shape& shape : survey_.shapes) {
+      content[shape.mesh].push_back(shape.family);
+    }
+    std::map<std::vector<FamilyId>, std::size_t> known;
+    for (const auto& [mesh, families] : content) {
+      if (protection_.nodes_of(mesh).empty()) {
+        continue;
+      }
+      if (const std::string obstacle = find_obstacle_to_reducing(scene_, scene_[mesh]);
+          !obstacle.empty()) {
+        plan_.left_as.push_back(
+            fmt::format("mesh {} is not reduced: {}", scene_[mesh].name, obstacle));
+        continue;
+      }
+      const MeshSurface surface(scene_, scene_[mesh]);
+      if (surface.triangles() == 0) {
+        continue;
+      }
+      const auto [slot, added] = known.try_emplace(families, groups_.size());
+      if (added) {
+        groups_.emplace_back().triangles = surface.triangles();
+        groups_.back().area = find_area(surface);
+      }
+      groups_[slot->second].meshes.push_back(mesh);
+      group_of_[mesh] = slot->second;
+    }
+    for (Group& group : groups_) {
+      for (const MeshId mesh : group.meshes) {
+        for (const NodeId node : protection_.nodes_of(mesh)) {
+          group.draws += count_instances(scene_, scene_[node]);
+        }
+      }
+    }
+  }
+
+  static double find_area(const MeshSurface& mesh) {
+    const Surface surface = mesh.show({});
+    double area = 0;
+    for (std::size_t i = 0; i < surface.indices.size(); i += 3) {
+      const auto at = [&](std::size_t c) {
+        const float* p = &surface.positions[std::size_t{3} * surface.indices[i + c]];
+        return Eigen::Vector3d(p[0], p[1], p[2]);
+      };
+      const double size = (at(1) - at(0)).cross(at(2) - at(0)).norm() / 2;
+      area += std::isfinite(size) ? size : 0;
+    }
+    return area;
+  }
+
+  /// How large views show what each group's nodes show.
+  void weigh() {
+    const std::vector<Mat4d> world = make_world_matrices(scene_);
+    std::vector<Frustum> frustums;
+    for (const Viewpoint& view : views_) {
+      frustums.push_back(make_frustum(view));
+    }
+    double least = std::numeric_limits<double>::infinity();
+    for (const Draw& draw : survey_.draws) {
+      const auto slot = group_of_.find(draw.mesh);
+      if (slot == group_of_.end()) {
+        continue;
+      }
+      Group& group = groups_[slot->second];
+      const double scale = find_scale(world[to_index(draw.node)]);
+      group.scale = std::max(group.scale, scale);
+      for (std::size_t v = 0; v < views_.size(); ++v) {
+        if (sees_box(frustums[v], draw.box)) {
+          const double px = find_px_per_m(views_[v], draw.box, settings_.height_px);
+          group.px_per_m = std::max(group.px_per_m, px);
+          group.weight += std::pow(px * scale, 4);
+          least = std::min(least, px);
+        }
+      }
+      if (views_.empty()) {
+        group.weight += std::pow(scale, 4);
+      }
+    }
+    const double unseen = std::isfinite(least) ? least / unseen_times : 1;
+    for (Group& group : groups_) {
+      if (group.weight <= 0) {
+        group.weight = static_cast<double>(group.draws) * std::pow(unseen * group.scale, 4);
+      }
+    }
+  }
+
+  /// Metres in a group's own space; 0: any.
+  [[nodiscard]] double find_error(const Group& group) const {
+    double error_m = settings_.error_m;
+    if (settings_.error_px > 0) {
+      const double tangent = std::tan(std::numbers::pi / 6);
+      double px_per_m = group.px_per_m;
+      if (settings_.distance_m > 0) {
+        px_per_m = settings_.height_px / (2 * tangent * settings_.distance_m);
+      } else if (px_per_m <= 0) {
+        const double size = group.scale * std::sqrt(std::max(group.area, 1e-30));
+        px_per_m = settings_.height_px / (2 * size);
+      }
+      const double by_px = settings_.error_px / px_per_m;
+      error_m = error_m > 0 ? std::min(error_m, by_px) : by_px;
+    }
+    return group.scale > 0 ? error_m / group.scale : error_m;
+  }
+
+  void set_errors() {
+    for (const Group& group : groups_) {
+      targets_.push_back({no_mesh, 0, find_error(group), 0});
+      if (targets_.back().error_m <= 0) {
+        targets_.back().triangles = group.triangles;
+      }
+    }
+  }
+
+  [[nodiscard]] std::uint64_t count_wanted() const {
+    std::uint64_t today = 0;
+    for (const Group& group : groups_) {
+      today += group.triangles * group.draws;
+    }
+    const auto by_share =
+        static_cast<std::uint64_t>(std::floor(settings_.share * static_cast<double>(today)));
+    return settings_.triangles > 0 ? std::min(settings_.triangles, by_share) : by_share;
+  }
+
+  /// How cheaply each group comes down, all the way.
+  bool find_steps(const RunControl& run) {
+    return for_each_index(groups_.size(), run, "looking for triangles", [&](std::size_t g) {
+      Group& group = groups_[g];
+      const MeshSurface surface(scene_, scene_[group.meshes.front()]);
+      const std::vector<float> held = protection_.list_held(group.meshes.front(), surface);
+      SurfaceTarget target{0};
+      if (targets_[g].error_m > 0) {
+        target.error_m = targets_[g].error_m;
+      }
+      SurfaceSettings settings;
+      settings.places = surface.has_grid() ? VertexPlaces::old : settings_.places;
+      settings.edge_m = targets_[g].edge_m;
+      if (auto reduced = reduce_surface(surface.show(held), target, settings, {.threads = 1})) {
+        group.steps = std::move(reduced->steps);
+      }
+    });
+  }
+
+  /// Triangles of a group when no move dearer than a price was made.
+  static std::uint64_t count_at(const Group& group, double price) {
+    std::uint64_t left = group.triangles;
+    for (const SurfaceStep& step : group.steps) {
+      if (step.cost * group.weight > price) {
+        break;
+      }
+      left = std::min(left, step.triangles);
+    }
+    return left;
+  }
+
+  [[nodiscard]] std::uint64_t count_all_at(double price) const {
+    std::uint64_t sum = 0;
+    for (const Group& group : groups_) {
+      sum += count_at(group, price) * group.draws;
+    }
+    return sum;
+  }
+
+  /// The price at which what is left is as many as wanted: where it shows least gives most.
+  bool spread(std::uint64_t wanted, const RunControl& run) {
+    std::uint64_t today = 0;
+    for (const Group& group : groups_) {
+      today += group.triangles * group.draws;
+    }
+    const double share = today > 0 ? static_cast<double>(wanted) / static_cast<double>(today) : 1;
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+      const double left = std::max(1.0, share * static_cast<double>(groups_[g].triangles));
+      targets_[g].edge_m = std::sqrt(groups_[g].area / (equilateral * left));
+    }
+    if (groups_.size() == 1) {
+      targets_[0].triangles = wanted / std::max<std::uint64_t>(groups_[0].draws, 1);
+      return true;
+    }
+    if (!find_steps(run)) {
+      return false;
+    }
+    std::vector<double> prices{0};
+    for (const Group& group : groups_) {
+      for (const SurfaceStep& step : group.steps) {
+        prices.push_back(step.cost * group.weight);
+      }
+    }
+    std::sort(prices.begin(), prices.end());
+    const auto enough = std::partition_point(
+        prices.begin(), prices.end(), [&](double price) { return count_all_at(price) > wanted; });
+    const double price = enough == prices.end() ? prices.back() : *enough;
+    const double before = enough == prices.begin() ? price : *(enough - 1);
+    // Between two prices all go the same way.
+    const auto most = static_cast<double>(count_all_at(before));
+    const auto least = static_cast<double>(count_all_at(price));
+    const double back =
+        most > least ? std::clamp((static_cast<double>(wanted) - least) / (most - least), 0.0, 1.0)
+                     : 0;
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+      const std::uint64_t low = count_at(groups_[g], price);
+      const std::uint64_t high = count_at(groups_[g], before);
+      targets_[g].triangles =
+          low + static_cast<std::uint64_t>(back * static_cast<double>(high - low));
+    }
+    return true;
+  }
+
+  const Scene& scene_;
+  const Survey& survey_;
+  const ReduceSettings& settings_;
+  std::span<const Viewpoint> views_;
+  const Protection& protection_;
+  ReducePlan plan_;
+  std::vector<Group> groups_;
+  std::vector<MeshTarget> targets_;  // by group
+  std::map<MeshId, std::size_t> group_of_;
+};
+
+Result<void> check(bool fits, std::string_view member, std::string_view range) {
+  if (fits) {
+    return {};
+  }
+  return Failure(
+      Error{ErrorCode::bad_setting, fmt::format("reduce.{} must be {}", member, range), {}});
+}
+
+}  // namespace
+
+Result<void> validate(const ReduceSettings& settings) {
+  const auto within = [](double value, double most) { return value >= 0 && value <= most; };
+  for (const auto& done :
+       {check(within(settings.share, 1), "share", "from 0 to 1"),
+        check(within(settings.error_m, 1e9), "error_m", "from 0 to 1e9"),
+        check(within(settings.error_px, 1e4), "error_px", "from 0 to 10000"),
+        check(settings.height_px >= 1 && settings.height_px <= 65536, "height_px",
+              "from 1 to 65536"),
+        check(within(settings.distance_m, 1e9), "distance_m", "from 0 to 1e9")}) {
+    if (!done) {
+      return done;
+    }
+  }
+  return {};
+}
+
+Result<ReducePlan> propose_reduction(const Scene& scene,
+                                     const Survey& survey,
+                                     const ReduceSettings& settings,
+                                     std::span<const Viewpoint> views,
+                                     const RunControl& run) {
+  if (auto valid = validate(settings); !valid) {
+    return Failure(valid.error());
+  }
+  const auto protection = Protection::make(scene, settings);
+  if (!protection) {
+    return Failure(protection.error());
+  }
+  if (!settings.asks()) {
+    ReducePlan plan;
+    plan.settings = settings;
+    return plan;
+  }
+  return Proposer(scene, survey, settings, views, *protection).propose(run);
+}
+
+}  // namespace wakuzume

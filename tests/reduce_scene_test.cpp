@@ -1,0 +1,393 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <set>
+
+#include "glasshouse.h"
+#include "support/process.h"
+#include "support/scene_builder.h"
+#include "wakuzume/io.h"
+#include "wakuzume/reduce.h"
+
+/// Whole scenes of fewer triangles: through the library and through the tool.
+namespace wakuzume {
+namespace {
+
+using test::MeshData;
+
+/// A ball with bumps, closed, with normals and UVs.
+MeshData make_ball(std::uint32_t side, double bump) {
+  MeshData out;
+  const auto add = [&](double u, double v) {
+    const double a = 2 * std::numbers::pi * u;
+    const double b = std::numbers::pi * v;
+    const double r = 1 + bump * std::sin(5 * a) * std::sin(b) * std::cos(4 * b);
+    for (const double value : {std::sin(b) * std::cos(a), std::sin(b) * std::sin(a), std::cos(b)}) {
+      out.positions.push_back(static_cast<float>(r * value));
+      out.normals.push_back(static_cast<float>(value));
+    }
+    out.uvs.insert(out.uvs.end(), {static_cast<float>(u), static_cast<float>(v)});
+  };
+  for (std::uint32_t y = 0; y <= side; ++y) {
+    for (std::uint32_t x = 0; x <= side; ++x) {
+      add(static_cast<double>(x % side) / side, static_cast<double>(y) / side);
+      out.uvs[out.uvs.size() - 2] = static_cast<float>(x) / static_cast<float>(side);
+    }
+  }
+  for (std::uint32_t y = 0; y < side; ++y) {
+    for (std::uint32_t x = 0; x < side; ++x) {
+      const std::uint32_t a = y * (side + 1) + x;
+      const std::uint32_t b = a + side + 1;
+      out.indices.insert(out.indices.end(), {a, b + 1, a + 1, a, b, b + 1});
+    }
+  }
+  return out;
+}
+
+Result<Reduced> reduce_to(const Scene& scene,
+                          const ReduceSettings& settings,
+                          const std::vector<Viewpoint>& views = {},
+                          const RunControl& run = {}) {
+  const auto plan = propose_reduction(scene, *survey(scene), settings, views, run);
+  return plan ? reduce(scene, *plan, run) : Failure(plan.error());
+}
+
+std::uint64_t count_of(const Scene& scene, MeshId mesh) {
+  std::uint64_t sum = 0;
+  for (const Primitive& primitive : scene[mesh].primitives) {
+    sum += count_list_indices(scene, primitive) / 3;
+  }
+  return sum;
+}
+
+/// Triangles of a primitive as the bytes of their positions.
+std::multiset<std::vector<float>> list_triangles(const Scene& scene, const Primitive& primitive) {
+  const std::vector<float> positions = make_floats(scene, primitive.find("POSITION"));
+  const std::vector<std::uint32_t> indices = make_list_indices(scene, primitive);
+  std::multiset<std::vector<float>> out;
+  for (std::size_t i = 0; i < indices.size(); i += 3) {
+    std::vector<float> triangle;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const float* at = &positions[std::size_t{3} * indices[i + c]];
+      triangle.insert(triangle.end(), at, at + 3);
+    }
+    out.insert(triangle);
+  }
+  return out;
+}
+
+void expect_bad_setting(const Scene& scene, const ReduceSettings& settings, const char* word) {
+  const auto reduced = reduce_to(scene, settings);
+  ASSERT_FALSE(reduced) << word;
+  EXPECT_EQ(reduced.error().code, ErrorCode::bad_setting);
+  EXPECT_NE(reduced.error().message.find(word), std::string::npos) << reduced.error().message;
+}
+
+class ReduceScene : public testing::Test {
+ protected:
+  NodeId add_ball(const std::string& name, double bump, const Trs& trs = {}) {
+    return builder_.add_node(name, builder_.add_mesh(name, make_ball(24, bump)), trs);
+  }
+  test::SceneBuilder builder_;
+};
+
+TEST_F(ReduceScene, KeepsNodesDrawsAndMaterialsOfTheDemo) {
+  const Scene demo = demo::make_glasshouse();
+  const auto reduced = reduce_to(demo, {.share = 0.6});
+  ASSERT_TRUE(reduced) << to_string(reduced.error());
+  const Totals before = count_totals(demo);
+  const Totals after = count_totals(reduced->scene);
+  EXPECT_EQ(after.draws, before.draws);
+  EXPECT_EQ(after.nodes, before.nodes);
+  EXPECT_EQ(after.materials, before.materials);
+  EXPECT_LE(after.triangles, before.triangles * 6 / 10);
+  EXPECT_GE(after.triangles, before.triangles * 59 / 100);
+  EXPECT_TRUE(check_scene(reduced->scene));
+  EXPECT_EQ(make_content_hash(reduced->scene),
+            make_content_hash(reduce_to(demo, {.share = 0.6}, {}, {.threads = 1})->scene));
+}
+
+TEST_F(ReduceScene, ReducesEqualMeshesAlike) {
+  add_ball("one", 0.1);
+  add_ball("two", 0.1, test::at(5));
+  add_ball("other", 0.02, test::at(9));
+  const auto reduced = reduce_to(builder_.finish(), {.share = 0.3});
+  ASSERT_TRUE(reduced);
+  const Scene& scene = reduced->scene;
+  EXPECT_EQ(list_triangles(scene, scene.meshes[0].primitives[0]),
+            list_triangles(scene, scene.meshes[1].primitives[0]));
+  EXPECT_GT(count_of(scene, MeshId{0}), count_of(scene, MeshId{2}));  // bumps are dear
+}
+
+TEST_F(ReduceScene, TakesMostWhereItShowsLeast) {
+  add_ball("near", 0.1);
+  add_ball("far", 0.1001, test::at(0, 0, -60));
+  const Scene scene = builder_.finish();
+  const auto reduced =
+      reduce_to(scene, {.share = 0.4}, {make_viewpoint("front", {0, 0, 4}, {0, 0, 0})});
+  ASSERT_TRUE(reduced);
+  EXPECT_GT(count_of(reduced->scene, MeshId{0}), 3 * count_of(reduced->scene, MeshId{1}));
+  EXPECT_LE(count_totals(reduced->scene).triangles, count_totals(scene).triangles * 4 / 10);
+}
+
+TEST_F(ReduceScene, StaysWithinPixelsFromADistance) {
+  add_ball("ball", 0.1, test::scaled(3, 3, 3));
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.error_px = 2, .height_px = 1000, .distance_m = 20});
+  ASSERT_TRUE(reduced);
+  ASSERT_EQ(reduced->meshes.size(), 1U);
+  EXPECT_LT(reduced->meshes[0].triangles, reduced->meshes[0].triangles_before);
+  // Two pixels of a thousand, sixty degrees high and twenty metres away; in the ball's own space.
+  const double allowed = 2.0 / 1000 * 2 * std::tan(std::numbers::pi / 6) * 20 / 3;
+  EXPECT_LE(reduced->meshes[0].error_m, allowed);
+  const auto measured = measure_reduction(scene, *reduced);
+  ASSERT_TRUE(measured);
+  EXPECT_LT((*measured)[0].surface.mean_m(), allowed);
+  EXPECT_LT((*measured)[0].surface.max_m(), 4 * allowed);
+}
+
+TEST_F(ReduceScene, KeepsTargetsAndStoresWhatDoesNothingAsNothing) {
+  const MeshData ball = make_ball(32, 0);
+  Primitive primitive = builder_.make_primitive(ball, no_material);
+  test::Floats smile(ball.positions.size(), 0.0F);
+  for (std::size_t v = 0; v < smile.size(); v += 3) {
+    smile[v + 1] = ball.positions[v] > 0.7F ? 0.3F : 0.0F;
+  }
+  for (const test::Floats& moved : {smile, test::Floats(smile.size(), 0.0F)}) {
+    primitive.morph_targets.push_back(
+        {{"POSITION", builder_.add_stream(moved, ElementType::vec3, ComponentType::f32)}});
+  }
+  const MeshId mesh = builder_.add_mesh("face", {primitive});
+  builder_.scene.meshes[0].weights = {0, 0};
+  builder_.add_node("face", mesh);
+  const auto reduced = reduce_to(builder_.finish(), {.share = 0.2});
+  ASSERT_TRUE(reduced);
+  const Scene& scene = reduced->scene;
+  const Primitive& left = scene.meshes[0].primitives[0];
+  ASSERT_EQ(left.morph_targets.size(), 2U);
+  EXPECT_EQ(scene[left.morph_targets[1][0].stream].view, no_view);
+  EXPECT_EQ(scene[left.morph_targets[1][0].stream].count, count_vertices(scene, left));
+  // The bent shape lies as near as the straight one.
+  const auto bend = [](const Scene& of, const Primitive& shown) {
+    std::vector<float> out = make_floats(of, shown.find("POSITION"));
+    const std::vector<float> by = make_floats(of, shown.morph_targets[0][0].stream);
+    std::transform(out.begin(), out.end(), by.begin(), out.begin(), std::plus<>());
+    return out;
+  };
+  const std::vector<float> was = bend(builder_.scene, primitive);
+  const std::vector<float> is = bend(scene, left);
+  const std::vector<std::uint32_t> old_indices = make_list_indices(builder_.scene, primitive);
+  const std::vector<std::uint32_t> new_indices = make_list_indices(scene, left);
+  const auto deviation = measure_deviation({was, old_indices, {}, {}}, {is, new_indices, {}, {}});
+  EXPECT_LT(deviation->mean_m(), 0.01);
+  EXPECT_LT(deviation->max_m(), 0.08);
+}
+
+TEST_F(ReduceScene, TakesInfluencesOverAsTheyAre) {
+  const MeshData ball = make_ball(32, 0.05);
+  Primitive primitive = builder_.make_primitive(ball, no_material);
+  std::vector<std::uint8_t> joints;
+  test::Floats weights;
+  for (std::size_t v = 0; v < ball.positions.size(); v += 3) {
+    const float up = (ball.positions[v + 2] + 1.2F) / 2.4F;
+    joints.insert(joints.end(), {0, 1, 0, 0});
+    weights.insert(weights.end(), {1 - up, up, 0, 0});
+  }
+  primitive.attributes.push_back(
+      {"JOINTS_0", builder_.add_stream(joints, ElementType::vec4, ComponentType::u8)});
+  primitive.attributes.push_back(
+      {"WEIGHTS_0", builder_.add_stream(weights, ElementType::vec4, ComponentType::f32)});
+  const NodeId hip = builder_.add_node("hip");
+  const NodeId hand = builder_.add_node("hand", no_mesh, {}, hip);
+  Skin skin;
+  skin.joints = {hip, hand};
+  builder_.scene.skins.push_back(skin);
+  const NodeId body = builder_.add_node("body", builder_.add_mesh("body", {primitive}));
+  builder_.scene.nodes[to_index(body)].skin = SkinId{0};
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.share = 0.25});
+  ASSERT_TRUE(reduced);
+  const Primitive& left = reduced->scene.meshes[0].primitives[0];
+  EXPECT_EQ(reduced->scene[left.find("JOINTS_0")].component, ComponentType::u8);
+  std::set<std::vector<float>> known;
+  for (std::size_t i = 0; i < weights.size(); i += 4) {
+    known.emplace(weights.begin() + static_cast<std::ptrdiff_t>(i),
+                  weights.begin() + static_cast<std::ptrdiff_t>(i) + 4);
+  }
+  const std::vector<float> now = make_floats(reduced->scene, left.find("WEIGHTS_0"));
+  for (std::size_t i = 0; i < now.size(); i += 4) {
+    EXPECT_EQ(known.count({now.begin() + static_cast<std::ptrdiff_t>(i),
+                           now.begin() + static_cast<std::ptrdiff_t>(i) + 4}),
+              1U);
+  }
+  // All that the hand moves stays: that is all there is.
+  const auto held = reduce_to(scene, {.share = 0.25, .protect_joints = {"*/hand"}});
+  ASSERT_TRUE(held);
+  ASSERT_EQ(held->meshes.size(), 1U);
+  EXPECT_EQ(held->meshes[0].why, ReducedTo::held);
+  EXPECT_EQ(list_triangles(held->scene, held->scene.meshes[0].primitives[0]).size(),
+            list_triangles(scene, scene.meshes[0].primitives[0]).size());
+}
+
+TEST_F(ReduceScene, LeavesWhatIsProtectedBitForBit) {
+  const MaterialId gold = builder_.add_material("gold");
+  const MaterialId wood = builder_.add_material("wood");
+  const MeshId mesh =
+      builder_.add_mesh("both", {builder_.make_primitive(make_ball(24, 0.1), gold),
+                                 builder_.make_primitive(make_ball(24, 0.2), wood)});
+  builder_.add_node("both", mesh);
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.share = 0.6, .protect = {"gold"}});
+  ASSERT_TRUE(reduced);
+  const auto before = list_triangles(scene, scene.meshes[0].primitives[0]);
+  const auto after = list_triangles(reduced->scene, reduced->scene.meshes[0].primitives[0]);
+  EXPECT_TRUE(std::includes(before.begin(), before.end(), after.begin(), after.end()));
+  EXPECT_EQ(after.size(), before.size());
+  EXPECT_LT(count_list_indices(reduced->scene, reduced->scene.meshes[0].primitives[1]),
+            count_list_indices(scene, scene.meshes[0].primitives[1]) / 2);
+  const auto boxed = reduce_to(scene, {.share = 0.6, .protect_boxes = {{{-9, -9, 0}, {9, 9, 9}}}});
+  ASSERT_TRUE(boxed);
+  std::size_t above = 0;
+  std::size_t kept = 0;
+  const auto left = list_triangles(boxed->scene, boxed->scene.meshes[0].primitives[1]);
+  for (const auto& triangle : list_triangles(scene, scene.meshes[0].primitives[1])) {
+    if (triangle[2] >= 0 && triangle[5] >= 0 && triangle[8] >= 0) {
+      ++above;
+      kept += left.count(triangle) > 0 ? 1U : 0U;
+    }
+  }
+  EXPECT_GT(above, 400U);
+  EXPECT_EQ(kept, above);
+}
+
+TEST_F(ReduceScene, ListensToAnAttribute) {
+  MeshData ball = make_ball(24, 0.1);
+  for (std::size_t v = 0; v < ball.positions.size(); v += 3) {
+    ball.colors.insert(ball.colors.end(), {ball.positions[v] > 0 ? 1.0F : 0.0F, 0, 0, 1});
+  }
+  builder_.add_node("ball", builder_.add_mesh("ball", ball));
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.share = 0.6, .protect_attribute = "COLOR_0.r"});
+  ASSERT_TRUE(reduced);
+  EXPECT_GT(reduced->meshes[0].held, 400U);
+  expect_bad_setting(scene, {.share = 0.5, .protect_attribute = "COLOR_0.k"}, "x, y, z, w");
+  expect_bad_setting(scene, {.share = 0.5, .protect_attribute = "_NONE"}, "_NONE");
+}
+
+TEST_F(ReduceScene, ReducesChosenNodesAlone) {
+  const MeshId mesh = builder_.add_mesh("ball", make_ball(24, 0.1));
+  const NodeId near = builder_.add_node("near", mesh);
+  const NodeId far = builder_.add_node("far", mesh, test::at(50));
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.share = 0.2, .nodes = {"/far"}});
+  ASSERT_TRUE(reduced);
+  EXPECT_EQ(reduced->scene[near].mesh, mesh);
+  EXPECT_EQ(count_of(reduced->scene, mesh), count_of(scene, mesh));
+  ASSERT_NE(reduced->scene[far].mesh, mesh);
+  EXPECT_EQ(reduced->meshes[0].result, reduced->scene[far].mesh);
+  EXPECT_LE(count_of(reduced->scene, reduced->scene[far].mesh), count_of(scene, mesh) / 5);
+}
+
+TEST_F(ReduceScene, KeepsTheTypesOfAttributes) {
+  const MeshData ball = make_ball(24, 0.1);
+  Primitive primitive = builder_.make_primitive(ball, no_material);
+  std::vector<std::int16_t> places;
+  std::vector<std::uint8_t> colors;
+  std::vector<std::uint16_t> numbers;
+  for (std::size_t i = 0; i < ball.positions.size(); ++i) {
+    places.push_back(static_cast<std::int16_t>(std::lround(ball.positions[i] * 20000)));
+    if (i % 3 == 0) {
+      colors.insert(colors.end(), {static_cast<std::uint8_t>(i % 251), 7, 9, 255});
+      numbers.push_back(static_cast<std::uint16_t>(40 + i % 2));
+    }
+  }
+  primitive.attributes[0].stream =
+      builder_.add_stream(places, ElementType::vec3, ComponentType::i16, true);
+  primitive.attributes.push_back(
+      {"COLOR_0", builder_.add_stream(colors, ElementType::vec4, ComponentType::u8, true)});
+  primitive.attributes.push_back(
+      {"_PART", builder_.add_stream(numbers, ElementType::scalar, ComponentType::u16)});
+  builder_.add_node("ball", builder_.add_mesh("ball", {primitive}));
+  const Scene scene = builder_.finish();
+  const auto reduced = reduce_to(scene, {.share = 0.3});
+  ASSERT_TRUE(reduced);
+  EXPECT_LE(reduced->meshes[0].triangles, reduced->meshes[0].triangles_before * 3 / 10);
+  const Primitive& left = reduced->scene.meshes[0].primitives[0];
+  for (const Attribute& attribute : left.attributes) {
+    const Stream& was = scene[primitive.find(attribute.semantic)];
+    EXPECT_EQ(reduced->scene[attribute.stream].component, was.component) << attribute.semantic;
+    EXPECT_EQ(reduced->scene[attribute.stream].normalized, was.normalized) << attribute.semantic;
+  }
+  EXPECT_TRUE(check_scene(reduced->scene));
+  for (const float number : make_floats(reduced->scene, left.find("_PART"))) {
+    EXPECT_TRUE(number == 40 || number == 41);
+  }
+}
+
+TEST_F(ReduceScene, TellsWhatIsWrongWithItsSettings) {
+  add_ball("ball", 0.1);
+  const Scene scene = builder_.finish();
+  expect_bad_setting(scene, {.share = 1.5}, "reduce.share");
+  expect_bad_setting(scene, {.error_m = -1}, "reduce.error_m");
+  expect_bad_setting(scene, {.error_px = 1, .height_px = 0}, "reduce.height_px");
+  expect_bad_setting(scene, {.share = 0.5, .nodes = {"/none"}}, "\"/none\"");
+  expect_bad_setting(scene, {.share = 0.5, .protect = {"none*"}}, "\"none*\"");
+  expect_bad_setting(scene, {.share = 0.5, .protect_joints = {"*"}}, "joint");
+  ReducePlan plan;
+  plan.meshes = {{MeshId{7}, 10, 0, 0}};
+  const auto reduced = reduce(scene, plan);
+  ASSERT_FALSE(reduced);
+  EXPECT_EQ(reduced.error().code, ErrorCode::plan_mismatch);
+}
+
+TEST(ToolReduce, WritesTheDemoWithFewerTriangles) {
+  const auto folder = test::make_scratch();
+  const std::string source = (folder / "s.glb").string();
+  const std::string target = (folder / "r.glb").string();
+  ASSERT_TRUE(write_scene(demo::make_glasshouse(), source));
+  const test::Outcome outcome =
+      test::run_tool_small({"reduce", source, "-o", target, "--to", "40%", "--top", "3"});
+  EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
+  EXPECT_NE(outcome.out.find("40 %, by"), std::string::npos) << outcome.out;
+  EXPECT_NE(outcome.out.find("more\n"), std::string::npos) << outcome.out;
+  const auto reduced = read_scene(target);
+  ASSERT_TRUE(reduced);
+  EXPECT_LE(count_totals(*reduced).triangles,
+            count_totals(demo::make_glasshouse()).triangles * 4 / 10);
+  EXPECT_EQ(test::ask_validator(target).substr(0, 2), "0 ");
+  EXPECT_LT(std::filesystem::file_size(target), std::filesystem::file_size(source));
+}
+
+TEST(ToolReduce, RefusesWhatItCantDo) {
+  const auto folder = test::make_scratch();
+  const std::string source = (folder / "s.glb").string();
+  ASSERT_TRUE(write_scene(demo::make_glasshouse(), source));
+  const std::string bytes = test::read_all(source);
+  const std::string target = (folder / "r.glb").string();
+  const auto run = [&](std::vector<std::string> more, const std::string& to) {
+    std::vector<std::string> line{"reduce", source, "-o", to};
+    line.insert(line.end(), more.begin(), more.end());
+    return test::run_tool_small(line);
+  };
+  EXPECT_EQ(run({}, target).exit_code, 2);
+  for (const char* count : {"150%", "-3", "0", "1.5", "many", "%"}) {
+    const test::Outcome outcome = run({"--to", count}, target);
+    EXPECT_EQ(outcome.exit_code, 2) << count;
+    EXPECT_NE(outcome.err.find("10000 or 50%"), std::string::npos) << outcome.err;
+  }
+  for (const char* length : {"2", "0", "3km", "px"}) {
+    EXPECT_EQ(run({"--error", length}, target).exit_code, std::string(length) == "2" ? 0 : 2)
+        << length;
+  }
+  EXPECT_EQ(run({"--to", "50%", "--protect", "nothing_here"}, target).exit_code, 2);
+  const test::Outcome over = run({"--to", "50%"}, source);
+  EXPECT_EQ(over.exit_code, 4) << over.err;
+  EXPECT_EQ(test::read_all(source), bytes);
+}
+
+}  // namespace
+}  // namespace wakuzume
