@@ -28,12 +28,12 @@ std::string to_length(double metres) {
 }
 
 /// Why a mesh has more triangles left than it was to have; empty: it has not.
-std::string tell_end(const ReducedMesh& mesh) {
+std::string tell_end(const ReducedMesh& mesh, const ReduceSettings& wanted) {
   switch (mesh.why) {
     case ReducedTo::count:
       return "";
     case ReducedTo::error:
-      return "as far as it may lie off";
+      return wanted.triangles == 0 && wanted.share >= 1 ? "" : "as far as it may lie off";
     case ReducedTo::held:
       return fmt::format("protected parts hold {}", group_digits(mesh.held));
     case ReducedTo::shape:
@@ -42,18 +42,32 @@ std::string tell_end(const ReducedMesh& mesh) {
   return "";
 }
 
-std::uint64_t count_drawn(const std::vector<ReducedMesh>& meshes,
-                          std::uint64_t ReducedMesh::*triangles) {
-  std::uint64_t sum = 0;
-  for (const ReducedMesh& mesh : meshes) {
-    sum += mesh.draws * mesh.*triangles;
+/// Why a count was not met; empty: it was, or is not told for the scene as a whole.
+std::string tell_missed(const Scene& before, const Reduced& after, const ReduceSettings& wanted) {
+  const std::uint64_t was = count_totals(before).triangles;
+  const std::uint64_t is = count_totals(after.scene).triangles;
+  if (wanted.triangles == 0 || !wanted.nodes.empty() || is <= wanted.triangles) {
+    return "";
   }
-  return sum;
+  std::uint64_t reduced = 0;
+  std::uint64_t gone = 0;
+  std::uint64_t held = 0;
+  for (const ReducedMesh& mesh : after.meshes) {
+    reduced += mesh.draws * mesh.triangles;
+    gone += mesh.draws * (mesh.triangles_before - mesh.triangles);
+    held += mesh.draws * mesh.held;
+  }
+  return fmt::format(
+      "{} triangles were wanted, {} of {} are left: {} are of meshes that stay as they are, {} are "
+      "held in others, {} are the least that those consist of",
+      group_digits(wanted.triangles), group_digits(is), group_digits(was),
+      group_digits(was - gone - reduced), group_digits(held), group_digits(reduced - held));
 }
 
 std::string print_reduction(const Scene& before,
                             const Reduced& after,
                             const std::vector<MeshDeviation>& deviations,
+                            const ReduceSettings& wanted,
                             std::size_t most) {
   const std::uint64_t was = count_totals(before).triangles;
   const std::uint64_t is = count_totals(after.scene).triangles;
@@ -79,7 +93,7 @@ std::string print_reduction(const Scene& before,
   for (std::size_t i = 0; i < std::min(most, order.size()); ++i) {
     const ReducedMesh& mesh = after.meshes[order[i]];
     const MeshDeviation& deviation = deviations[order[i]];
-    const std::string end = tell_end(mesh);
+    const std::string end = tell_end(mesh, wanted);
     out += fmt::format(
         "  {}{:>7}{:>20}{:>11}{:>10}{:>7.1f}\u00b0{}\n", pad(cut(before[mesh.mesh].name, 23), 24),
         group_digits(mesh.draws),
@@ -133,15 +147,13 @@ Exit reduce_command(const Options& options) {
   for (const std::string& line : written->left_out) {
     command.console().warn(line);
   }
-  command.print(
-      fmt::format("{}\nScene in {}\n",
-                  print_reduction(source->scene, *reduced, *deviations, options.top.value_or(20)),
-                  options.output));
-  const std::uint64_t drawn = count_drawn(reduced->meshes, &ReducedMesh::triangles);
-  const std::uint64_t wanted = options.reduce.triangles;
-  if (wanted > 0 && options.reduce.nodes.empty() && drawn > wanted) {
-    command.console().warn(fmt::format("{} triangles were wanted, {} are left: see above why",
-                                       group_digits(wanted), group_digits(drawn)));
+  command.print(fmt::format("{}\nScene in {}\n",
+                            print_reduction(source->scene, *reduced, *deviations, options.reduce,
+                                            options.top.value_or(20)),
+                            options.output));
+  if (const std::string missed = tell_missed(source->scene, *reduced, options.reduce);
+      !missed.empty()) {
+    command.console().warn(missed);
   }
   return Exit::done;
 }

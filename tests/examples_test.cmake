@@ -24,7 +24,9 @@ set(arguments_03 ${SCRATCH}/demo/glasshouse.glb)
 set(arguments_04 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/draws.png)
 set(arguments_05 ${SCRATCH}/demo/glasshouse.glb)
 set(arguments_06 ${SCRATCH}/demo/glasshouse.glb)
-foreach(example 01_read_plan_build 02_in_memory 03_survey 04_look 05_whole_job 06_watch_and_cancel)
+set(arguments_07 ${SCRATCH}/demo/glasshouse.glb ${SCRATCH}/out/half.glb)
+foreach(example 01_read_plan_build 02_in_memory 03_survey 04_look 05_whole_job 06_watch_and_cancel
+        07_reduce)
   string(SUBSTRING ${example} 0 2 number)
   execute_process(
     COMMAND ${SCRATCH}/build/${example} ${arguments_${number}}

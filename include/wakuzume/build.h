@@ -60,6 +60,9 @@ struct LedgerResult {
   ColliderShape collider_shape = ColliderShape::none;
   /// Each row's ranges hold its triangles twice: as they were, and then turned round.
   bool has_backs = false;
+  /// Each row's triangles stand as order_for_shading has those of its source's list; without
+  /// `order`.
+  bool in_shading_order = false;
   /// By triangle of the primitive: which one it is, counted along the rows' ranges. Empty: they
   /// stand in that order.
   std::vector<std::uint32_t> order{};

@@ -5,9 +5,9 @@
 #include <cstdint>
 #include <vector>
 
-#include "wakuzume/surface.h"
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
+#include "wakuzume/surface.h"
 
 /// deviation: how far two surfaces lie apart, and how much what they carry differs.
 ///

@@ -52,6 +52,10 @@ enum class MovingParts : std::uint8_t { merge, keep };
 enum class EqualMaterials : std::uint8_t { fold, apart };
 enum class ValueStorage : std::uint8_t { floats, bytes };
 enum class MeshUnit : std::uint8_t { group, place };
+enum class TriangleOrder : std::uint8_t {
+  shading,  ///< that in which a GPU shades fewest vertices twice, member by member
+  source
+};
 
 /// What stands in for a group where things collide.
 enum class ColliderShape : std::uint8_t {
@@ -107,6 +111,8 @@ struct ProposeSettings {
   /// A mesh a cluster; or one for all clusters of one place, a primitive a material: a place is a
   /// moving root, and with a grid also one of its cells. \default group
   MeshUnit mesh_unit = MeshUnit::group;
+  /// How triangles of merged draws stand; blended ones keep their own order. \default shading
+  TriangleOrder triangle_order = TriangleOrder::shading;
   /// A collider for every group that is planned. \default none
   ColliderShape colliders = ColliderShape::none;
   /// Names of results. {number} makes them unique, {material}, {mesh}, {root}, {level}, {lightmap}

@@ -33,7 +33,8 @@ struct ReduceSettings {
   std::uint64_t triangles = 0;
   /// Of the triangles that they draw today. \range [0, 1]
   double share = 1;
-  /// How far surfaces may lie off, metres in the world; 0: any distance, where a count is wanted.
+  /// How far surfaces may lie off where they lie farthest, metres in the world, as far as vertices
+  /// and up to 16 places a triangle tell; 0: any distance, where a count is wanted.
   /// \range [0, 1e9]
   double error_m = 0;
   /// The same in pixels, of the view that shows a mesh largest. \range [0, 1e4]
@@ -101,7 +102,9 @@ struct ReducedMesh {
   std::uint64_t triangles_before = 0;
   std::uint64_t triangles = 0;
   std::uint64_t held = 0;  ///< of these, protected
-  double error_m = 0;      ///< in its own space
+  /// In its own space: where an error was wanted the farthest, else the mean of the move that had
+  /// the largest.
+  double error_m = 0;
   ReducedTo why = ReducedTo::count;
 };
 
@@ -123,9 +126,9 @@ struct MeshDeviation {
   double texture = 0;     ///< mean distance in its first UV set; 0 without one
 };
 
-/// Measures each reduced mesh against the one it was, at up to 16 places a triangle. \pre both scenes are those of `reduce`
-/// \error cancelled
-/// \cost that of measure_deviation for each mesh, in parallel
+/// Measures each reduced mesh against the one it was, at up to 16 places a triangle. \pre both
+/// scenes are those of `reduce` \error cancelled \cost that of measure_deviation for each mesh, in
+/// parallel
 Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
                                                      const Reduced& after,
                                                      const DeviationSettings& settings = {},

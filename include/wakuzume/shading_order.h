@@ -36,6 +36,11 @@ std::vector<std::uint32_t> order_for_shading(std::span<const std::uint32_t> indi
                                              std::uint32_t vertices,
                                              const ShadingSettings& settings = {});
 
+/// A list of triangles in another order.
+/// \param order  as order_for_shading gives it, for as many triangles
+std::vector<std::uint32_t> reorder_triangles(std::span<const std::uint32_t> indices,
+                                             std::span<const std::uint32_t> order);
+
 /// By vertex: its number when vertices are stored in the order of their first use; those that
 /// nothing uses come last, in their own order.
 /// \cost O(indices + vertices)

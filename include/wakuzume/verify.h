@@ -190,6 +190,9 @@ struct Verdict {
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
   /// Lightmap pages that lit the views of the source and of the result.
   std::array<std::size_t, 2> lit_pages{};
+  /// Vertices that a GPU shades for a triangle that is drawn (count_shaded), of the source and of
+  /// the result; 0 without triangles.
+  std::array<double, 2> shaded_per_triangle{};
   std::string drawn_by;                  ///< what drew the views; empty: nothing did
   std::vector<ViewCheck> views;          ///< of verify_views; the worst first
   std::vector<GroupFault> group_faults;  ///< most pixels first; what is blended last

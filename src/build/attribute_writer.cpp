@@ -131,14 +131,13 @@ class AttributeWriter {
     const ElementReader reader(scene_, member_.primitive->find("POSITION"));
     const auto& corners = pick_.vertices;
     const auto& order = pick_.indices;
-    for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
+    for (std::size_t i = 0; i + 2 < order.size(); i += 3) {
       const Eigen::Vector3d a = make_spoke(reader, corners[order[i]]);
       const Eigen::Vector3d b = make_spoke(reader, corners[order[i + 1]]);
       const Eigen::Vector3d c = make_spoke(reader, corners[order[i + 2]]);
       const Eigen::Vector3f normal = make_unit((b - a).cross(c - a), Eigen::Vector3f::UnitZ());
-      for (int corner = 0; corner < 3; ++corner) {
-        store(to, normal.data(), 3);
-        to += 3 * sizeof(float);
+      for (std::size_t corner = 0; corner < 3; ++corner) {
+        store(to + 3 * sizeof(float) * order[i + corner], normal.data(), 3);
       }
     }
   }

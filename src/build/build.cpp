@@ -242,6 +242,7 @@ class Builder {
         LedgerResult{group.name, id, primitive, work.frame.root});
     result.has_backs = geometry_.has_backs(group);
     result.order = merge.order();
+    result.in_shading_order = merge.in_shading_order();
     for (const MergeMember& member : merge.members()) {
       if (member.back) {
         extend_range(built_.ledger.rows[to_index(find_draw(survey_, member.ref))], member);

@@ -219,6 +219,13 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
   return true;
 }
 
+/// Triangles of a group may stand in any order: none of them shows through another.
+bool PlanGeometry::may_reorder(const Group& group) const {
+  return plan_.settings.triangle_order == TriangleOrder::shading &&
+         group.order == BlendOrder::as_members &&
+         (group.material == no_material || source_[group.material].alpha_mode != AlphaMode::blend);
+}
+
 /// The triangles of groups that have an order.
 /// \pre the plan was checked: there is one
 bool PlanGeometry::order_merges(const RunControl& run) {
@@ -230,6 +237,8 @@ bool PlanGeometry::order_merges(const RunControl& run) {
     if (group.kind == GroupKind::cluster && ordered) {
       DrawSequence sequence = orders.find_sequence(find_draws(survey_, group.members));
       merges_[work_[g].merge].set_order(std::move(sequence.triangles));
+    } else if (group.kind == GroupKind::cluster && may_reorder(group)) {
+      merges_[work_[g].merge].set_shading_order();
     }
   });
 }

@@ -61,6 +61,7 @@ class PlanGeometry {
   MaterialId find_material(const Group& group);
   /// Its members are stored front and back.
   [[nodiscard]] bool has_backs(const Group& group) const;
+  [[nodiscard]] bool may_reorder(const Group& group) const;
   /// The block that all is in.
   [[nodiscard]] BlockId block() const { return block_; }
   [[nodiscard]] std::vector<Reuse> take_reuse() { return std::move(reuse_); }

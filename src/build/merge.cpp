@@ -12,6 +12,7 @@
 #include "scene/index_data.h"
 #include "scene/matrix.h"
 #include "scene/semantics.h"
+#include "wakuzume/shading_order.h"
 
 namespace wakuzume {
 namespace {
@@ -127,6 +128,14 @@ void ClusterMerge::count() {
     member.first_vertex = vertex_count_;
     member.index_count = count_list_indices(source_, *member.primitive);
     count_vertices_of(member);
+    if (in_shading_order_) {
+      const auto [slot, added] = shading_orders_.try_emplace(member.primitive);
+      if (added) {
+        slot->second = order_for_shading(
+            make_list_indices(source_, *member.primitive),
+            static_cast<std::uint32_t>(count_vertices(source_, *member.primitive)));
+      }
+    }
     index_count_ += member.index_count;
     vertex_count_ += member.vertex_count;
   }
@@ -182,6 +191,7 @@ VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
   const auto made = made_.find(member.primitive);
   std::vector<std::uint32_t> list =
       made != made_.end() ? made->second.indices : make_list_indices(source_, *member.primitive);
+  list = put_in_shading_order(member, std::move(list));
   if (turns(member)) {
     flip_winding(list);
   }
@@ -189,6 +199,12 @@ VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
     return pick_made(made->second, std::move(list));
   }
   return unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
+}
+
+std::vector<std::uint32_t> ClusterMerge::put_in_shading_order(
+    const MergeMember& member, std::vector<std::uint32_t> list) const {
+  const auto order = shading_orders_.find(member.primitive);
+  return order == shading_orders_.end() ? list : reorder_triangles(list, order->second);
 }
 
 bool ClusterMerge::turns(const MergeMember& member) const {
@@ -216,12 +232,13 @@ void ClusterMerge::write_list(std::span<const From> list,
 /// Members that use all their vertices go through as they lie in memory.
 void ClusterMerge::write_whole_list(const MergeMember& member, GeometryBlock& block) const {
   const Primitive& primitive = *member.primitive;
-  const bool plain = has_plain_list(primitive) &&
+  const bool plain = !in_shading_order_ && has_plain_list(primitive) &&
                      visit_packed_integers(source_, primitive.indices, [&](const auto& indices) {
                        write_list(indices.first(member.index_count), turns(member), member, block);
                      });
   if (!plain) {
-    const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
+    const std::vector<std::uint32_t> list =
+        put_in_shading_order(member, make_list_indices(source_, primitive));
     write_list(std::span<const std::uint32_t>(list), turns(member), member, block);
   }
 }

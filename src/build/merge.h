@@ -44,6 +44,9 @@ class ClusterMerge {
   /// The order of all triangles, by their places in the members' lists one after the other.
   /// \pre topology is triangles
   void set_order(std::vector<std::uint32_t> order) { order_ = std::move(order); }
+  /// Triangles of each member in the order in which they are shaded quickly; lines and points stay.
+  /// \pre there is no other order
+  void set_shading_order() { in_shading_order_ = topology_ == Topology::triangles; }
   /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.
   void count();
   /// \return false where the content is not that of these members
@@ -61,6 +64,7 @@ class ClusterMerge {
   [[nodiscard]] const std::vector<OutputAttribute>& layout() const { return layout_; }
   [[nodiscard]] std::uint64_t vertex_count() const { return vertex_count_; }
   [[nodiscard]] const std::vector<std::uint32_t>& order() const { return order_; }
+  [[nodiscard]] bool in_shading_order() const { return in_shading_order_; }
   [[nodiscard]] bool adopted() const { return adopted_.size() > 0; }
 
  private:
@@ -71,6 +75,8 @@ class ClusterMerge {
   /// A mirrored triangle is wound the other way.
   [[nodiscard]] bool turns(const MergeMember& member) const;
   void count_vertices_of(MergeMember& member);
+  [[nodiscard]] std::vector<std::uint32_t> put_in_shading_order(
+      const MergeMember& member, std::vector<std::uint32_t> list) const;
   [[nodiscard]] std::uint64_t count_used_of(const Primitive& primitive,
                                             std::uint64_t vertices) const;
   [[nodiscard]] VertexPick pick_vertices(const MergeMember& member) const;
@@ -93,6 +99,9 @@ class ClusterMerge {
   Topology topology_ = Topology::triangles;
   std::vector<MergeMember> members_;
   std::vector<std::uint32_t> order_;
+  bool in_shading_order_ = false;
+  /// Of triangles, by primitive; looked up only.
+  std::unordered_map<const Primitive*, std::vector<std::uint32_t>> shading_orders_;
   std::unordered_map<const Primitive*, std::uint64_t> used_;    ///< vertices; looked up only
   std::unordered_map<const Primitive*, TangentVertices> made_;  ///< looked up only
   std::vector<OutputAttribute> layout_;

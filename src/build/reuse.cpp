@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 /// Changes whenever the bytes that a merge makes of the same input change.
-constexpr std::string_view method = "wakuzume merge 3";
+constexpr std::string_view method = "wakuzume merge 4";
 
 using Record = std::vector<std::byte>;
 
@@ -144,6 +144,7 @@ Reuse CachedMerge::look_up(ClusterMerge& merge) {
       hasher.add(hash);
     }
   }
+  hasher.add(merge.in_shading_order());
   hasher.add(merge.order().size());
   for (const std::uint32_t triangle : merge.order()) {
     hasher.add(triangle);

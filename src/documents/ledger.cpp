@@ -130,6 +130,9 @@ void write_results(ReadableJsonOut& out, const Ledger& ledger) {
     if (result.has_backs) {
       line.member("has_backs", true);
     }
+    if (result.in_shading_order) {
+      line.member("in_shading_order", true);
+    }
     if (!result.order.empty()) {
       line.member("order", make_runs(result.order));
     }
@@ -349,6 +352,9 @@ class LedgerReader {
       }
       if (key == "has_backs") {
         return in_.read(item, a, result.has_backs);
+      }
+      if (key == "in_shading_order") {
+        return in_.read(item, a, result.in_shading_order);
       }
       if (key == "order") {
         return read_runs(item, a, result.order);

@@ -158,6 +158,10 @@ std::string to_json(const Verdict& verdict) {
     out.member("after", verdict.lit_pages[1]);
     out.end_object();
   }
+  out.begin_object("shaded_per_triangle");
+  out.member("before", verdict.shaded_per_triangle[0]);
+  out.member("after", verdict.shaded_per_triangle[1]);
+  out.end_object();
   if (!verdict.looks.empty()) {
     out.begin_array("looks");
     for (const LookCheck& check : verdict.looks) {

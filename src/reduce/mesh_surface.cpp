@@ -263,12 +263,8 @@ MeshSurface::Left MeshSurface::take(const ReducedSurface& reduced, const Part& p
     return left;
   }
   const auto count = static_cast<std::uint32_t>(left.vertices.size());
-  std::vector<std::uint32_t> ordered;
-  ordered.reserve(left.indices.size());
-  for (const std::uint32_t t : order_for_shading(left.indices, count)) {
-    const auto triangle = left.indices.begin() + std::ptrdiff_t{3} * t;
-    ordered.insert(ordered.end(), triangle, triangle + 3);
-  }
+  const std::vector<std::uint32_t> ordered =
+      reorder_triangles(left.indices, order_for_shading(left.indices, count));
   const std::vector<std::uint32_t> place = number_by_use(ordered, count);
   Left out;
   out.vertices.resize(count);
@@ -336,9 +332,9 @@ std::vector<Attribute> MeshSurface::write_attributes(const std::vector<Attribute
     const std::vector<float> values = list_values(attribute, target, part, reduced, left);
     const Stream& like = scene_[attribute.stream];
     const bool bounded = attribute.semantic == "POSITION";
-    out.push_back({attribute.semantic, target != no_index && all_zero(values)
-                                           ? maker.add_zeros(like, left.vertices.size(), bounded)
-                                           : maker.add_like(like, values, bounded)});
+    out.push_back({attribute.semantic, target == no_index
+                                           ? maker.add_like(like, values, bounded)
+                                           : maker.add_sparse(like, values, bounded)});
   }
   return out;
 }

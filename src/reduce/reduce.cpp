@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <memory>
 
 #include "reduce/mesh_surface.h"
@@ -21,12 +22,27 @@ namespace {
 constexpr std::uint64_t large_triangles = 200'000;
 
 constexpr std::uint64_t samples_per_triangle = 16;
+constexpr std::uint64_t most_samples = 1'000'000;
+/// So often an error is tried; what is too far off then stays as it is.
+constexpr int most_rounds = 8;
 
 struct Task {
   MeshTarget target;
   std::unique_ptr<MeshSurface> surface;
   ReducedSurface reduced;
 };
+
+/// How far a mesh lies off where it lies farthest.
+Result<double> measure_farthest(const Task& task, const RunControl& run) {
+  const Surface before = task.surface->show({});
+  const auto deviation =
+      measure_deviation({before.positions, before.indices, {}, {}},
+                        {task.reduced.positions, task.reduced.indices, {}, {}},
+                        {.samples = static_cast<std::uint32_t>(std::min<std::uint64_t>(
+                             most_samples, samples_per_triangle * task.surface->triangles()))},
+                        run);
+  return deviation ? Result<double>(deviation->max_m()) : Failure(deviation.error());
+}
 
 Result<void> reduce_mesh(const Scene& scene,
                          const ReducePlan& plan,
@@ -35,19 +51,36 @@ Result<void> reduce_mesh(const Scene& scene,
                          Task& task) {
   task.surface = std::make_unique<MeshSurface>(scene, scene[task.target.mesh]);
   const std::vector<float> held = protection.list_held(task.target.mesh, *task.surface);
-  SurfaceTarget target{task.target.triangles};
-  if (task.target.error_m > 0) {
-    target.error_m = task.target.error_m;
-  }
   SurfaceSettings settings;
   settings.places = task.surface->has_grid() ? VertexPlaces::old : plan.settings.places;
   settings.edge_m = task.target.edge_m;
-  auto reduced = reduce_surface(task.surface->show(held), target, settings, run);
-  if (!reduced) {
-    return Failure(reduced.error());
+  SurfaceTarget target{task.target.triangles};
+  // A mean is what a reduction can foretell, the farthest is what counts: it is measured, and where
+  // it is too far the mean has to be less.
+  double mean_m = task.target.error_m;
+  for (int round = 0;; ++round) {
+    target.error_m = mean_m > 0 ? mean_m : std::numeric_limits<double>::infinity();
+    if (round == most_rounds) {
+      target.triangles = task.surface->triangles();
+    }
+    auto reduced = reduce_surface(task.surface->show(held), target, settings, run);
+    if (!reduced) {
+      return Failure(reduced.error());
+    }
+    task.reduced = std::move(*reduced);
+    if (task.target.error_m <= 0 || round == most_rounds) {
+      return {};
+    }
+    const auto farthest_m = measure_farthest(task, run);
+    if (!farthest_m) {
+      return Failure(farthest_m.error());
+    }
+    task.reduced.error_m = *farthest_m;
+    if (*farthest_m <= task.target.error_m) {
+      return {};
+    }
+    mean_m *= std::clamp(task.target.error_m / *farthest_m, 0.1, 0.7);
   }
-  task.reduced = std::move(*reduced);
-  return {};
 }
 
 /// Puts meshes that were reduced in the place of the old ones.

@@ -262,8 +262,8 @@ struct TraitSlot {
 
 /// Labels come last.
 std::vector<TraitSlot> make_slots(const Surface& surface,
-                             const std::vector<double>& scales,
-                             CollapseField& field) {
+                                  const std::vector<double>& scales,
+                                  CollapseField& field) {
   std::vector<TraitSlot> out(scales.size());
   for (const bool labels : {false, true}) {
     for (std::size_t i = 0; i < scales.size(); ++i) {
@@ -464,6 +464,9 @@ Result<ReducedSurface> reduce_surface(const Surface& surface,
   }
   ReducedSurface out = Output(surface, welded, slots, field).make();
   out.steps = std::move(done.steps);
+  for (SurfaceStep& step : out.steps) {
+    step.triangles += welded.aside.size();
+  }
   out.error_m = done.error_m;
   out.why = done.why;
   if (out.why == ReducedTo::shape && out.held > target.triangles) {

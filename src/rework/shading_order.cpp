@@ -160,6 +160,17 @@ std::vector<std::uint32_t> order_for_shading(std::span<const std::uint32_t> indi
   return order;
 }
 
+std::vector<std::uint32_t> reorder_triangles(std::span<const std::uint32_t> indices,
+                                             std::span<const std::uint32_t> order) {
+  std::vector<std::uint32_t> out;
+  out.reserve(indices.size());
+  for (const std::uint32_t triangle : order) {
+    const auto corner = indices.begin() + std::ptrdiff_t{3} * triangle;
+    out.insert(out.end(), corner, corner + 3);
+  }
+  return out;
+}
+
 std::vector<std::uint32_t> number_by_use(std::span<const std::uint32_t> indices,
                                          std::uint32_t vertices) {
   std::vector<std::uint32_t> numbers(vertices, no_index);

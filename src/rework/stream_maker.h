@@ -42,19 +42,7 @@ class StreamMaker {
     Stream stream = make_like(like, values.size() / width);
     const double scale = like.normalized ? find_scale(like.component) : 1;
     if (bounded) {
-      StreamBounds& bounds = stream.bounds.ensure();
-      for (std::uint32_t c = 0; c < width; ++c) {
-        double low = values.empty() ? 0 : 1e300;
-        double high = values.empty() ? 0 : -1e300;
-        for (std::size_t i = c; i < values.size(); i += width) {
-          const double value = like.component == ComponentType::f32 ? double{values[i]}
-                                                                    : std::round(values[i] * scale);
-          low = std::min(low, value);
-          high = std::max(high, value);
-        }
-        bounds.min.push_back(low);
-        bounds.max.push_back(high);
-      }
+      stream.bounds = find_bounds(like, values);
     }
     const ComponentType type = like.component;
     return place(values.size() / width * stride, vertex_target, stride, std::move(stream),
@@ -66,6 +54,49 @@ class StreamMaker {
                      store(values[i], scale, type, to + i / width * stride + i % width * size);
                    }
                  });
+  }
+  /// The same where most are zeros: these take no room.
+  StreamId add_sparse(const Stream& like, const std::vector<float>& values, bool bounded) {
+    const std::uint32_t width = component_count(like.element);
+    const std::size_t count = values.size() / width;
+    std::vector<std::uint32_t> elements;
+    for (std::uint32_t v = 0; v < count; ++v) {
+      const auto first = values.begin() + std::ptrdiff_t{width} * v;
+      if (std::any_of(first, first + width, [](float value) { return value != 0; })) {
+        elements.push_back(v);
+      }
+    }
+    if (elements.empty()) {
+      return add_zeros(like, count, bounded);
+    }
+    if (elements.size() > count / 2) {
+      return add_like(like, values, bounded);
+    }
+    const ComponentType index_type = find_index_type(count);
+    const std::uint32_t size = component_bytes(like.component);
+    const double scale = like.normalized ? find_scale(like.component) : 1;
+    SparseSubstitution sparse;
+    sparse.count = elements.size();
+    sparse.index_type = index_type;
+    sparse.index_view = place_view(elements.size() * component_bytes(index_type),
+                                   [&](std::byte* to) { store_indices(elements, index_type, to); });
+    sparse.value_view = place_view(elements.size() * width * size, [&](std::byte* to) {
+      for (const std::uint32_t v : elements) {
+        for (std::uint32_t c = 0; c < width; ++c, to += size) {
+          store(values[std::size_t{width} * v + c], scale, like.component, to);
+        }
+      }
+    });
+    if (id_ == nullptr) {
+      return no_stream;
+    }
+    Stream stream = make_like(like, count);
+    stream.sparse = std::move(sparse);
+    if (bounded) {
+      stream.bounds = find_bounds(like, values);
+    }
+    out_.streams.push_back(std::move(stream));
+    return make_id<StreamId>(out_.streams.size() - 1);
   }
   /// Nothing but zeros, which take no room.
   StreamId add_zeros(const Stream& like, std::size_t count, bool bounded) {
@@ -135,6 +166,45 @@ class StreamMaker {
     fill(block_.data(at));
     block_.close(at, bytes);
     return add_stream(out_, *id_, at, bytes, target, stride, std::move(stream));
+  }
+
+  template <class Fill>
+  ViewId place_view(std::size_t bytes, const Fill& fill) {
+    const std::uint64_t at = cursor_;
+    cursor_ += (bytes + 3) / 4 * 4;
+    if (id_ == nullptr) {
+      block_.reserve(bytes);
+      return no_view;
+    }
+    fill(block_.data(at));
+    block_.close(at, bytes);
+    BlockView view;
+    view.block = *id_;
+    view.offset = at;
+    view.length = bytes;
+    out_.views.push_back(view);
+    return make_id<ViewId>(out_.views.size() - 1);
+  }
+
+  /// As they are stored in the type of another stream.
+  static StreamBounds find_bounds(const Stream& like, const std::vector<float>& values) {
+    const std::uint32_t width = component_count(like.element);
+    const double scale = like.normalized ? find_scale(like.component) : 1;
+    StreamBounds bounds;
+    for (std::uint32_t c = 0; c < width; ++c) {
+      double low = values.empty() ? 0 : 1e300;
+      double high = values.empty() ? 0 : -1e300;
+      for (std::size_t i = c; i < values.size(); i += width) {
+        const double value = like.component == ComponentType::f32
+                                 ? double{values[i]}
+                                 : std::round(double{values[i]} * scale);
+        low = std::min(low, value);
+        high = std::max(high, value);
+      }
+      bounds.min.push_back(low);
+      bounds.max.push_back(high);
+    }
+    return bounds;
   }
 
   static Stream make_like(const Stream& like, std::size_t count) {

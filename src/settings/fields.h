@@ -250,6 +250,8 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
       Meaning{"a mesh a \"group\", or one a \"place\" (moving root, grid cell) with a primitive a "
               "material",
               "--mesh-unit", "A mesh a group, or one a place with a primitive a material"});
+  visit("propose", "triangle_order", propose.triangle_order,
+        "order of merged triangles: \"shading\", quick for a GPU, or that of the \"source\"");
   visit("propose", "colliders", propose.colliders,
         Meaning{"a collider a group: \"none\", its \"triangles\", a \"box\" or a convex \"hull\"",
                 "--colliders", "Give every group a collider"});
@@ -346,6 +348,10 @@ struct Words<Repeats> {
 template <>
 struct Words<MeshUnit> {
   static constexpr std::array list{"group", "place"};
+};
+template <>
+struct Words<TriangleOrder> {
+  static constexpr std::array list{"shading", "source"};
 };
 template <>
 struct Words<ColliderShape> {

@@ -68,11 +68,12 @@ Auditor::Auditor(const Scene& before,
       surroundings_before_(before, ledger.lightmap_key),
       surroundings_after_(after, ledger.lightmap_key) {
   for (const LedgerResult& result : ledger.results) {
-    if (!result.has_backs && result.order.empty()) {
+    if (!result.has_backs && !result.in_shading_order && result.order.empty()) {
       continue;
     }
     ResultOrder& order = orders_[{result.node, result.primitive}];
     order.has_backs = result.has_backs;
+    order.in_shading_order = result.in_shading_order;
     order.place_of.assign(result.order.size(), no_index);
     for (std::uint32_t t = 0; t < result.order.size(); ++t) {
       if (result.order[t] < order.place_of.size()) {
@@ -85,6 +86,11 @@ Auditor::Auditor(const Scene& before,
 bool Auditor::has_backs(const LedgerRow& row) const {
   const auto order = orders_.find({row.node, row.primitive});
   return order != orders_.end() && order->second.has_backs && row.fate == Fate::merged;
+}
+
+bool Auditor::in_shading_order(const LedgerRow& row) const {
+  const auto order = orders_.find({row.node, row.primitive});
+  return order != orders_.end() && order->second.in_shading_order && row.fate == Fate::merged;
 }
 
 /// What must agree whatever the geometry: the material, and for kept draws all that moves them.

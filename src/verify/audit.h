@@ -48,11 +48,13 @@ class Auditor {
 
   struct ResultOrder {
     bool has_backs = false;
+    bool in_shading_order = false;
     /// By triangle along the rows' ranges: where it is in the primitive. Empty: in its place.
     std::vector<std::uint32_t> place_of;
   };
 
   [[nodiscard]] bool has_backs(const LedgerRow& row) const;
+  [[nodiscard]] bool in_shading_order(const LedgerRow& row) const;
   void take_corners(const LedgerRow& row, Pairing& pairing) const;
   [[nodiscard]] std::string compare_identity(const LedgerRow& row) const;
   [[nodiscard]] std::string compare_material(const LedgerRow& row) const;

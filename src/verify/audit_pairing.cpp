@@ -13,6 +13,7 @@
 #include "survey/lightmaps.h"
 #include "verify/audit_parts.h"
 #include "verify/rounding.h"
+#include "wakuzume/shading_order.h"
 
 // Which vertices of a result should be those of a draw, and by how much floats may be off there.
 namespace wakuzume {
@@ -79,6 +80,13 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
   pairing.before_corners = make_list_indices(before_, *pairing.before);
   pairing.before_places.resize(pairing.before_corners.size());
   std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
+  if (in_shading_order(row) && pairing.topology == Topology::triangles) {
+    const std::vector<std::uint32_t> order =
+        order_for_shading(pairing.before_corners,
+                          static_cast<std::uint32_t>(count_vertices(before_, *pairing.before)));
+    pairing.before_corners = reorder_triangles(pairing.before_corners, order);
+    pairing.before_places = reorder_triangles(pairing.before_places, order);
+  }
   if (has_backs(row)) {
     pairing.backs_from = pairing.before_corners.size();
     for (std::vector<std::uint32_t>* list : {&pairing.before_corners, &pairing.before_places}) {

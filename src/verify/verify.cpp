@@ -12,6 +12,7 @@
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "verify/audit.h"
+#include "verify/shaded.h"
 
 namespace wakuzume {
 namespace {
@@ -39,6 +40,8 @@ class Verifier {
       return Failure(make_cancelled());
     }
     check_nothing_else();
+    verdict_.shaded_per_triangle = {find_shaded_per_triangle(before_, run),
+                                    find_shaded_per_triangle(after_, run)};
     verdict_.passed = verdict_.mismatch_count == 0;
     return std::move(verdict_);
   }
