@@ -43,9 +43,11 @@ std::string tell_end(const ReducedMesh& mesh, const ReduceSettings& wanted) {
 }
 
 /// Why a count was not met; empty: it was, or is not told for the scene as a whole.
-std::string tell_missed(const Scene& before, const Reduced& after, const ReduceSettings& wanted) {
-  const std::uint64_t was = count_totals(before).triangles;
-  const std::uint64_t is = count_totals(after.scene).triangles;
+/// \param was  triangles drawn before \param is  and now
+std::string tell_missed(std::uint64_t was,
+                        std::uint64_t is,
+                        const Reduced& after,
+                        const ReduceSettings& wanted) {
   if (wanted.triangles == 0 || !wanted.nodes.empty() || is <= wanted.triangles) {
     return "";
   }
@@ -67,10 +69,10 @@ std::string tell_missed(const Scene& before, const Reduced& after, const ReduceS
 std::string print_reduction(const Scene& before,
                             const Reduced& after,
                             const std::vector<MeshDeviation>& deviations,
+                            std::uint64_t was,
+                            std::uint64_t is,
                             const ReduceSettings& wanted,
                             std::size_t most) {
-  const std::uint64_t was = count_totals(before).triangles;
-  const std::uint64_t is = count_totals(after.scene).triangles;
   std::string out = fmt::format(
       "Triangles drawn    {} -> {}, {:.0f} %, by {} of {} meshes\n", group_digits(was),
       group_digits(is), was > 0 ? 100.0 * static_cast<double>(is) / static_cast<double>(was) : 100,
@@ -147,12 +149,13 @@ Exit reduce_command(const Options& options) {
   for (const std::string& line : written->left_out) {
     command.console().warn(line);
   }
+  const std::uint64_t was = count_totals(source->scene).triangles;
+  const std::uint64_t is = count_totals(reduced->scene).triangles;
   command.print(fmt::format("{}\nScene in {}\n",
-                            print_reduction(source->scene, *reduced, *deviations, options.reduce,
-                                            options.top.value_or(20)),
+                            print_reduction(source->scene, *reduced, *deviations, was, is,
+                                            options.reduce, options.top.value_or(20)),
                             options.output));
-  if (const std::string missed = tell_missed(source->scene, *reduced, options.reduce);
-      !missed.empty()) {
+  if (const std::string missed = tell_missed(was, is, *reduced, options.reduce); !missed.empty()) {
     command.console().warn(missed);
   }
   return Exit::done;

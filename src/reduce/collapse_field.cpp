@@ -45,19 +45,16 @@ void CollapseField::weigh(const RunControl& run) {
   });
 }
 
-Vec3 CollapseField::place(std::uint32_t point) const {
-  const float* at = &places[3 * std::size_t{point}];
-  return {at[0], at[1], at[2]};
-}
+Vec3d CollapseField::place(std::uint32_t point) const { return load_point(places, point); }
 
 void CollapseField::add_rim(std::uint32_t edge,
-                            const Vec3& side,
-                            const Vec3& normal,
+                            const Vec3d& side,
+                            const Vec3d& normal,
                             Quadric& q) const {
   if (!net.is_feature(edge)) {
     return;
   }
-  const Vec3 across = cross(side, normal);
+  const Vec3d across = cross(side, normal);
   const double size2 = length2(across);
   if (size2 > 0) {
     q.add_square(
@@ -67,7 +64,7 @@ void CollapseField::add_rim(std::uint32_t edge,
 }
 
 void CollapseField::add_traits(
-    std::uint32_t corner, const Vec3& e1, const Vec3& e2, double area, Quadric& q) {
+    std::uint32_t corner, const Vec3d& e1, const Vec3d& e2, double area, Quadric& q) {
   const double aa = length2(e1);
   const double ab = dot(e1, e2);
   const double bb = length2(e2);
@@ -84,7 +81,7 @@ void CollapseField::add_traits(
   for (std::size_t j = 0; j < n; ++j) {
     const double d1 = double{first[j]} - here[j];
     const double d2 = double{second[j]} - here[j];
-    const Vec3 g = 1 / size2 * ((d1 * bb - d2 * ab) * e1 + (d2 * aa - d1 * ab) * e2);
+    const Vec3d g = 1 / size2 * ((d1 * bb - d2 * ab) * e1 + (d2 * aa - d1 * ab) * e2);
     q.add_square(g, 0, area);
     for (std::size_t k = 0; k < 3; ++k) {
       record[4 * j + k] += static_cast<float>(area * g[k]);
@@ -95,13 +92,13 @@ void CollapseField::add_traits(
 
 void CollapseField::add_faces(std::uint32_t point) {
   Quadric& q = quadrics[point];
-  const Vec3 here = place(point);
+  const Vec3d here = place(point);
   std::uint32_t wedge = no_index;
   bool several = false;
   net.for_each_corner(point, [&](std::uint32_t c) {
-    const Vec3 e1 = place(net.point_at(SurfaceNet::next(c))) - here;
-    const Vec3 e2 = place(net.point_at(SurfaceNet::previous(c))) - here;
-    const Vec3 normal = cross(e1, e2);
+    const Vec3d e1 = place(net.point_at(SurfaceNet::next(c))) - here;
+    const Vec3d e2 = place(net.point_at(SurfaceNet::previous(c))) - here;
+    const Vec3d normal = cross(e1, e2);
     const double size = std::sqrt(length2(normal));
     const double area = size / 6;  // a third of the triangle
     q.area += area;
@@ -165,7 +162,7 @@ Quadric CollapseField::join(std::uint32_t from,
                             std::uint32_t to,
                             const WedgePairs& pairs,
                             bool fits) {
-  const Vec3 gap = place(to) - place(from);
+  const Vec3d gap = place(to) - place(from);
   Quadric q = quadrics[from];
   q.shift(gap);
   const std::size_t n = counted;
@@ -173,7 +170,7 @@ Quadric CollapseField::join(std::uint32_t from,
     const float* record = gradients(wedge);
     const double area = record[4 * n];
     for (std::size_t j = 0; j < n; ++j) {
-      const Vec3 g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
+      const Vec3d g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
       const double foretold = dot(g, gap) + record[4 * j + 3];
       const double step = there != no_index  ? double{values[there * n + j]} - values[wedge * n + j]
                           : fits && area > 0 ? foretold / area
@@ -216,7 +213,7 @@ void CollapseField::free_values(std::uint32_t from,
                                 std::uint32_t to,
                                 const WedgePairs& pairs,
                                 Quadric& q) {
-  const Vec3 gap = place(to) - place(from);
+  const Vec3d gap = place(to) - place(from);
   const std::size_t n = counted;
   for (auto pair = pairs.begin(); pair != pairs.end(); ++pair) {
     const std::uint32_t there = pair->second;
@@ -226,7 +223,7 @@ void CollapseField::free_values(std::uint32_t from,
     }
     const float* kept = there == no_index ? nullptr : gradients(there);
     for (std::size_t j = 0; j < n; ++j) {
-      Vec3 sum{};
+      Vec3d sum{};
       double d = 0;
       double area = 0;
       if (kept != nullptr) {
@@ -239,7 +236,7 @@ void CollapseField::free_values(std::uint32_t from,
           continue;
         }
         const float* gone = gradients(other->first);
-        const Vec3 g{gone[4 * j], gone[4 * j + 1], gone[4 * j + 2]};
+        const Vec3d g{gone[4 * j], gone[4 * j + 1], gone[4 * j + 2]};
         const double step =
             there == no_index ? 0 : double{values[there * n + j]} - values[other->first * n + j];
         sum = sum + g;
@@ -258,7 +255,7 @@ Quadric CollapseField::join_freely(std::uint32_t from,
                                    std::uint32_t to,
                                    std::uint32_t wedge,
                                    std::uint32_t there) {
-  const Vec3 gap = place(to) - place(from);
+  const Vec3d gap = place(to) - place(from);
   Quadric q = quadrics[from];
   q.shift(gap);
   q.add(quadrics[to]);
@@ -271,12 +268,12 @@ Quadric CollapseField::join_freely(std::uint32_t from,
   const double area = area_gone + kept[4 * n];
   const double per_area = area > 0 ? 1 / area : 0;
   for (std::size_t j = 0; j < n; ++j) {
-    const Vec3 g{gone[4 * j], gone[4 * j + 1], gone[4 * j + 2]};
+    const Vec3d g{gone[4 * j], gone[4 * j + 1], gone[4 * j + 2]};
     const double step = double{wanted[j]} - value[j];
     const double foretold = dot(g, gap) + gone[4 * j + 3];
     q.b = q.b - step * g;
     q.c += step * (area_gone * step - 2 * foretold);
-    const Vec3 sum{g[0] + kept[4 * j], g[1] + kept[4 * j + 1], g[2] + kept[4 * j + 2]};
+    const Vec3d sum{g[0] + kept[4 * j], g[1] + kept[4 * j + 1], g[2] + kept[4 * j + 2]};
     const double d = foretold - area_gone * step + kept[4 * j + 3];
     q.add_square(sum, d, -per_area);
   }
@@ -295,17 +292,17 @@ void CollapseField::judge_best(std::uint32_t from,
     q = join(from, to, pairs, false);
     free_values(from, to, pairs, q);
   }
-  const Vec3 gap = place(to) - place(from);
-  const Vec3 middle = -0.5 * gap;
-  Vec3 at = find_least(q, middle, pull);
+  const Vec3d gap = place(to) - place(from);
+  const Vec3d middle = -0.5 * gap;
+  Vec3d at = find_least(q, middle, pull);
   if (!(length2(at - middle) < 4 * length2(gap))) {
     at = middle;
   }
   // Where an end is as good it stays where it is: what is straight keeps its very corners.
   const double good = q.at(at) + as_good * q.area * length2(gap);
-  const Vec3 other = -1.0 * gap;
+  const Vec3d other = -1.0 * gap;
   if (const double here = q.at({}), there = q.at(other); std::min(here, there) <= good) {
-    at = here <= there ? Vec3{} : other;
+    at = here <= there ? Vec3d{} : other;
   }
   offer({.from = from, .to = to, .best = true, .by = at}, q.at(at), q.area, length2(gap), cheapest);
 }

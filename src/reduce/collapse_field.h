@@ -17,15 +17,13 @@ struct Move {
   std::uint32_t from = no_index;  ///< the point that goes; no_index: nothing can be done
   std::uint32_t to = no_index;    ///< the one that stays
   bool best = false;              ///< and moves by `by`
-  Vec3 by{};
+  Vec3d by{};
   double cost = 0;
   double error = 0;  ///< mean square over the area, square metres
 };
 
 /// Wedges of a point that goes, and those that they become.
 using WedgePairs = std::vector<std::pair<std::uint32_t, std::uint32_t>>;
-
-inline double length2(const Vec3& v) { return dot(v, v); }
 
 /// A surface that is reduced, and what each edge of it would cost.
 ///
@@ -63,7 +61,7 @@ struct CollapseField {
 
   void weigh(const RunControl& run);
 
-  [[nodiscard]] Vec3 place(std::uint32_t point) const;
+  [[nodiscard]] Vec3d place(std::uint32_t point) const;
   [[nodiscard]] bool is_held(std::uint32_t point) const {
     return !held.empty() && held[point] >= 1;
   }
@@ -78,8 +76,8 @@ struct CollapseField {
 
  private:
   void add_faces(std::uint32_t point);
-  void add_traits(std::uint32_t corner, const Vec3& e1, const Vec3& e2, double area, Quadric& q);
-  void add_rim(std::uint32_t edge, const Vec3& side, const Vec3& normal, Quadric& q) const;
+  void add_traits(std::uint32_t corner, const Vec3d& e1, const Vec3d& e2, double area, Quadric& q);
+  void add_rim(std::uint32_t edge, const Vec3d& side, const Vec3d& normal, Quadric& q) const;
   void free_values(std::uint32_t from, std::uint32_t to, const WedgePairs& pairs, Quadric& q);
   Quadric join_freely(std::uint32_t from,
                       std::uint32_t to,

@@ -17,9 +17,9 @@ constexpr double good_shape = 0.0005;
 
 }  // namespace
 
-bool Collapser::keeps_sides(std::uint32_t point, std::uint32_t without, const Vec3& there) {
+bool Collapser::keeps_sides(std::uint32_t point, std::uint32_t without, const Vec3d& there) {
   SurfaceNet& net = field_.net;
-  const Vec3 here = field_.place(point);
+  const Vec3d here = field_.place(point);
   bool keeps = true;
   net.for_each_corner(point, [&](std::uint32_t c) {
     const std::uint32_t a = net.point_at(SurfaceNet::next(c));
@@ -27,10 +27,10 @@ bool Collapser::keeps_sides(std::uint32_t point, std::uint32_t without, const Ve
     if (a == without || b == without || !keeps) {
       return;
     }
-    const Vec3 at_a = field_.place(a);
-    const Vec3 at_b = field_.place(b);
-    const Vec3 before = cross(at_a - here, at_b - here);
-    const Vec3 after = cross(at_a - there, at_b - there);
+    const Vec3d at_a = field_.place(a);
+    const Vec3d at_b = field_.place(b);
+    const Vec3d before = cross(at_a - here, at_b - here);
+    const Vec3d after = cross(at_a - there, at_b - there);
     const double side2 = length2(at_b - at_a);
     const double size_before = std::sqrt(length2(before));
     const double size_after = std::sqrt(length2(after));
@@ -118,13 +118,13 @@ bool Collapser::is_allowed(std::uint32_t edge, const Move& move) {
     net.ends[edge] = {no_index, no_index};
     return false;
   }
-  const Vec3 there = move.best ? field_.place(move.to) + move.by : field_.place(move.to);
+  const Vec3d there = move.best ? field_.place(move.to) + move.by : field_.place(move.to);
   return hangs_together(move) && pairs_up(move) && keeps_sides(move.from, move.to, there) &&
          (!move.best || keeps_sides(move.to, move.from, there));
 }
 
 void Collapser::join_data(const Move& move) {
-  const Vec3 gap = field_.place(move.to) - field_.place(move.from);
+  const Vec3d gap = field_.place(move.to) - field_.place(move.from);
   field_.quadrics[move.to] = field_.join(move.from, move.to, pairs_, !move.best);
   for (const auto& [wedge, there] : pairs_) {
     if (there == no_index) {
@@ -136,12 +136,12 @@ void Collapser::join_data(const Move& move) {
 }
 
 /// A wedge that nothing answers to where it goes: it gets the values that fit best there.
-void Collapser::take_along(std::uint32_t wedge, const Move& move, const Vec3& gap) {
+void Collapser::take_along(std::uint32_t wedge, const Move& move, const Vec3d& gap) {
   const std::size_t n = field_.counted;
   float* record = field_.gradients(wedge);
   const double area = record[4 * n];
   for (std::size_t j = 0; j < n; ++j) {
-    const Vec3 g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
+    const Vec3d g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
     const double foretold = dot(g, gap) + record[4 * j + 3];
     float& value = field_.values[wedge * n + j];
     const float old = value;
@@ -158,12 +158,12 @@ void Collapser::take_along(std::uint32_t wedge, const Move& move, const Vec3& ga
 void Collapser::join_wedges(std::uint32_t wedge,
                             std::uint32_t there,
                             const Move& move,
-                            const Vec3& gap) {
+                            const Vec3d& gap) {
   const std::size_t n = field_.counted;
   const float* from = field_.gradients(wedge);
   float* to = field_.gradients(there);
   for (std::size_t j = 0; j < n; ++j) {
-    const Vec3 g{from[4 * j], from[4 * j + 1], from[4 * j + 2]};
+    const Vec3d g{from[4 * j], from[4 * j + 1], from[4 * j + 2]};
     const double step = double{field_.values[there * n + j]} - field_.values[wedge * n + j];
     to[4 * j + 3] += static_cast<float>(dot(g, gap) + from[4 * j + 3] - from[4 * n] * step);
     for (std::size_t k = 0; k < 3; ++k) {
@@ -189,7 +189,7 @@ void Collapser::join_wedges(std::uint32_t wedge,
 /// Moves what stays to its best place, and its wedges to the values that fit best there.
 void Collapser::move_point(const Move& move) {
   float* at = &field_.places[3 * std::size_t{move.to}];
-  Vec3 by{};
+  Vec3d by{};
   for (std::size_t k = 0; k < 3; ++k) {
     const float old = at[k];
     at[k] = static_cast<float>(old + move.by[k]);
@@ -212,7 +212,7 @@ void Collapser::move_point(const Move& move) {
     float* record = field_.gradients(wedge);
     const double area = record[4 * n];
     for (std::size_t j = 0; j < n && area > 0; ++j) {
-      const Vec3 g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
+      const Vec3d g{record[4 * j], record[4 * j + 1], record[4 * j + 2]};
       const double foretold = dot(g, by) + record[4 * j + 3];
       float& value = field_.values[wedge * n + j];
       const float old = value;
@@ -343,7 +343,7 @@ bool Collapser::revive_all() {
   return any;
 }
 
-/// \return false where the edge can't be taken away now; it then waits for what else happens
+/// What can't be taken away now waits for what else happens.
 void Collapser::try_edge(std::uint32_t edge, double limit2) {
   const auto [a, b] = field_.net.ends[edge];
   const std::uint32_t version = field_.versions[a] + field_.versions[b];

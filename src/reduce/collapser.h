@@ -53,12 +53,12 @@ class Collapser {
   void try_edge(std::uint32_t edge, double limit2);
   bool is_allowed(std::uint32_t edge, const Move& move);
   bool hangs_together(const Move& move);
-  bool keeps_sides(std::uint32_t point, std::uint32_t without, const Vec3& there);
+  bool keeps_sides(std::uint32_t point, std::uint32_t without, const Vec3d& there);
   bool pairs_up(const Move& move);
   void apply(std::uint32_t edge, const Move& move);
   void join_data(const Move& move);
-  void join_wedges(std::uint32_t wedge, std::uint32_t there, const Move& move, const Vec3& gap);
-  void take_along(std::uint32_t wedge, const Move& move, const Vec3& gap);
+  void join_wedges(std::uint32_t wedge, std::uint32_t there, const Move& move, const Vec3d& gap);
+  void take_along(std::uint32_t wedge, const Move& move, const Vec3d& gap);
   void move_point(const Move& move);
   void join_corners(const Move& move);
   void drop_triangle(std::uint32_t corner, std::uint32_t to);

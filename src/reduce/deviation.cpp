@@ -36,8 +36,7 @@ class Measure {
     areas_.resize(triangles);
     double all = 0;
     for (std::size_t t = 0; t < triangles; ++t) {
-      const Vec3 normal = cross(corner(t, 1) - corner(t, 0), corner(t, 2) - corner(t, 0));
-      areas_[t] = std::sqrt(dot(normal, normal)) / 2;
+      areas_[t] = find_area(from.positions, from.indices, t);
       all += areas_[t];
     }
     per_area_ = all > 0 ? settings.samples / all : 0;
@@ -67,9 +66,8 @@ class Measure {
   }
 
  private:
-  [[nodiscard]] Vec3 corner(std::size_t t, std::size_t c) const {
-    const float* at = &from_.positions[3 * std::size_t{from_.indices[3 * t + c]}];
-    return {at[0], at[1], at[2]};
+  [[nodiscard]] Vec3d corner(std::size_t t, std::size_t c) const {
+    return load_point(from_.positions, from_.indices[3 * t + c]);
   }
 
   void add_up(const std::vector<Sum>& sums, Distances& out) const {
@@ -110,8 +108,8 @@ class Measure {
     }
   }
 
-  void look_at_place(std::size_t t, const Vec3& shares, double area, Sum& sum) const {
-    const Vec3 at = shares[0] * corner(t, 0) + shares[1] * corner(t, 1) + shares[2] * corner(t, 2);
+  void look_at_place(std::size_t t, const Vec3d& shares, double area, Sum& sum) const {
+    const Vec3d at = shares[0] * corner(t, 0) + shares[1] * corner(t, 1) + shares[2] * corner(t, 2);
     const TriangleTree::Hit hit = tree_.find_nearest(at);
     sum.area += area;
     sum.distance += area * std::sqrt(hit.distance2);
@@ -138,7 +136,7 @@ class Measure {
   static std::array<double, 16> mix(const Surface& surface,
                                     std::size_t i,
                                     std::size_t t,
-                                    const Vec3& shares) {
+                                    const Vec3d& shares) {
     const SurfaceTrait& trait = surface.traits[i];
     std::array<double, 16> out{};
     for (std::size_t c = 0; c < 3; ++c) {
@@ -153,14 +151,14 @@ class Measure {
 
   [[nodiscard]] double differ(std::size_t i,
                               std::size_t t,
-                              const Vec3& shares,
+                              const Vec3d& shares,
                               const TriangleTree::Hit& near) const {
     const std::array<double, 16> a = mix(from_, i, t, shares);
     const std::array<double, 16> b = mix(to_, i, near.triangle, near.shares);
     if (from_.traits[i].kind == TraitKind::direction) {
-      const Vec3 first{a[0], a[1], a[2]};
-      const Vec3 second{b[0], b[1], b[2]};
-      const Vec3 across = cross(first, second);
+      const Vec3d first{a[0], a[1], a[2]};
+      const Vec3d second{b[0], b[1], b[2]};
+      const Vec3d across = cross(first, second);
       return std::atan2(std::sqrt(dot(across, across)), dot(first, second)) * 180 /
              std::numbers::pi;
     }

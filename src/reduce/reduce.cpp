@@ -22,7 +22,7 @@ namespace {
 constexpr std::uint64_t large_triangles = 200'000;
 
 constexpr std::uint64_t samples_per_triangle = 16;
-constexpr std::uint64_t most_samples = 1'000'000;
+constexpr std::uint32_t most_samples = 1'000'000;
 /// So often an error is tried; what is too far off then stays as it is.
 constexpr int most_rounds = 8;
 
@@ -32,15 +32,19 @@ struct Task {
   ReducedSurface reduced;
 };
 
+/// Small meshes need not be looked at as closely as large ones.
+std::uint32_t count_samples(const MeshSurface& mesh, std::uint32_t most) {
+  return static_cast<std::uint32_t>(
+      std::min<std::uint64_t>(most, samples_per_triangle * mesh.triangles()));
+}
+
 /// How far a mesh lies off where it lies farthest.
 Result<double> measure_farthest(const Task& task, const RunControl& run) {
   const Surface before = task.surface->show({});
   const auto deviation =
       measure_deviation({before.positions, before.indices, {}, {}},
                         {task.reduced.positions, task.reduced.indices, {}, {}},
-                        {.samples = static_cast<std::uint32_t>(std::min<std::uint64_t>(
-                             most_samples, samples_per_triangle * task.surface->triangles()))},
-                        run);
+                        {.samples = count_samples(*task.surface, most_samples)}, run);
   return deviation ? Result<double>(deviation->max_m()) : Failure(deviation.error());
 }
 
@@ -212,14 +216,10 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
   if (tasks->empty()) {
     return Reduced{scene, {}};
   }
-  std::vector<std::uint64_t> triangles;
-  for (const Task& task : *tasks) {
-    std::uint64_t sum = 0;
-    for (const Primitive& primitive : scene[task.target.mesh].primitives) {
-      sum += count_list_indices(scene, primitive) / 3;
-    }
-    triangles.push_back(sum);
-  }
+  const MeshDraws drawn(scene);
+  const auto is_large = [&](const Task& task) {
+    return drawn[task.target.mesh].triangles >= large_triangles;
+  };
   FirstError failed;
   const auto work = [&](std::size_t t, const RunControl& inner) {
     if (auto done = reduce_mesh(scene, plan, *protection, inner, (*tasks)[t]); !done) {
@@ -227,12 +227,12 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
     }
   };
   for (std::size_t t = 0; t < tasks->size(); ++t) {
-    if (triangles[t] >= large_triangles) {
+    if (is_large((*tasks)[t])) {
       work(t, run);
     }
   }
   const bool went_on = for_each_index(tasks->size(), run, "reducing", [&](std::size_t t) {
-    if (triangles[t] < large_triangles) {
+    if (!is_large((*tasks)[t])) {
       work(t, {.threads = 1});
     }
   });
@@ -254,10 +254,7 @@ Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
     const MeshSurface was(before, before[after.meshes[m].mesh]);
     const MeshSurface is(after.scene, after.scene[after.meshes[m].result]);
     const Seen seen = show_seen(was);
-    DeviationSettings looks = settings;
-    // Small meshes need not be looked at as closely as large ones.
-    looks.samples = static_cast<std::uint32_t>(
-        std::min<std::uint64_t>(looks.samples, samples_per_triangle * was.triangles()));
+    const DeviationSettings looks{.samples = count_samples(was, settings.samples)};
     auto measured = measure_deviation(seen.surface, show_seen(is).surface, looks, {.threads = 1});
     if (measured) {
       out[m].surface = std::move(*measured);

@@ -191,14 +191,9 @@ struct Extent {
 Extent measure(const Surface& surface, const Welded& welded) {
   Extent out;
   out.uv_area.resize(surface.traits.size());
-  const auto at = [&](std::uint32_t v) {
-    return Vec3{surface.positions[3 * std::size_t{v}], surface.positions[3 * std::size_t{v} + 1],
-                surface.positions[3 * std::size_t{v} + 2]};
-  };
   for (const std::uint32_t t : welded.triangle_from) {
     const std::uint32_t* v = &surface.indices[3 * std::size_t{t}];
-    const Vec3 normal = cross(at(v[1]) - at(v[0]), at(v[2]) - at(v[0]));
-    out.area += std::sqrt(dot(normal, normal)) / 2;
+    out.area += find_area(surface.positions, surface.indices, t);
     for (std::size_t i = 0; i < surface.traits.size(); ++i) {
       const SurfaceTrait& trait = surface.traits[i];
       if (trait.kind == TraitKind::uv && trait.components == 2) {
@@ -220,11 +215,11 @@ std::vector<double> make_scales(const Surface& surface,
                                 std::uint64_t triangles,
                                 const SurfaceTarget& target,
                                 double wanted_edge_m) {
-  // Edges of a surface of equilateral triangles; where an error is wanted and no count, those
-  // whose turn of a quarter radian is as bad as the error.
-  const double by_count =
-      std::sqrt(extent.area / (0.433 * static_cast<double>(std::max<std::uint64_t>(
-                                           {target.triangles, triangles / 1000, 1}))));
+  // Where an error is wanted and no count, edges whose turn of a quarter radian is as bad as the
+  // error.
+  const double by_count = find_edge_length(
+      extent.area,
+      static_cast<double>(std::max<std::uint64_t>({target.triangles, triangles / 1000, 1})));
   const double edge_m = wanted_edge_m > 0      ? wanted_edge_m
                         : target.triangles > 0 ? by_count
                                                : std::min(by_count, 16 * target.error_m);

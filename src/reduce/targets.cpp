@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "reduce/mesh_surface.h"
+#include "reduce/points.h"
 #include "reduce/protection.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
@@ -18,8 +19,6 @@ namespace {
 
 /// What no view shows counts as if seen from so many times as far as the least of what one shows.
 constexpr double unseen_times = 8;
-/// A mesh has so many triangles to an edge squared where they are all equilateral.
-constexpr double equilateral = 0.433;
 
 /// Meshes of equal content, which are reduced alike.
 struct Group {
@@ -104,6 +103,7 @@ class Proposer {
     for (const Shape& shape : survey_.shapes) {
       content[shape.mesh].push_back(shape.family);
     }
+    const MeshDraws drawn(scene_);
     std::map<std::vector<FamilyId>, std::size_t> known;
     for (const auto& [mesh, families] : content) {
       if (protection_.nodes_of(mesh).empty()) {
@@ -115,14 +115,13 @@ class Proposer {
             fmt::format("mesh {} is not reduced: {}", scene_[mesh].name, obstacle));
         continue;
       }
-      const MeshSurface surface(scene_, scene_[mesh]);
-      if (surface.triangles() == 0) {
+      if (drawn[mesh].triangles == 0) {
         continue;
       }
       const auto [slot, added] = known.try_emplace(families, groups_.size());
       if (added) {
-        groups_.emplace_back().triangles = surface.triangles();
-        groups_.back().area = find_area(surface);
+        groups_.emplace_back().triangles = drawn[mesh].triangles;
+        groups_.back().area = sum_area(MeshSurface(scene_, scene_[mesh]));
       }
       groups_[slot->second].meshes.push_back(mesh);
       group_of_[mesh] = slot->second;
@@ -136,15 +135,11 @@ class Proposer {
     }
   }
 
-  static double find_area(const MeshSurface& mesh) {
+  static double sum_area(const MeshSurface& mesh) {
     const Surface surface = mesh.show({});
     double area = 0;
-    for (std::size_t i = 0; i < surface.indices.size(); i += 3) {
-      const auto at = [&](std::size_t c) {
-        const float* p = &surface.positions[std::size_t{3} * surface.indices[i + c]];
-        return Eigen::Vector3d(p[0], p[1], p[2]);
-      };
-      const double size = (at(1) - at(0)).cross(at(2) - at(0)).norm() / 2;
+    for (std::size_t t = 0; t < surface.indices.size() / 3; ++t) {
+      const double size = find_area(surface.positions, surface.indices, t);
       area += std::isfinite(size) ? size : 0;
     }
     return area;
@@ -271,7 +266,7 @@ class Proposer {
     const double share = today > 0 ? static_cast<double>(wanted) / static_cast<double>(today) : 1;
     for (std::size_t g = 0; g < groups_.size(); ++g) {
       const double left = std::max(1.0, share * static_cast<double>(groups_[g].triangles));
-      targets_[g].edge_m = std::sqrt(groups_[g].area / (equilateral * left));
+      targets_[g].edge_m = find_edge_length(groups_[g].area, left);
     }
     if (groups_.size() == 1) {
       targets_[0].triangles = wanted / std::max<std::uint64_t>(groups_[0].draws, 1);

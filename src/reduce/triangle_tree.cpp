@@ -11,16 +11,16 @@ namespace {
 
 constexpr std::uint32_t most_in_a_box = 4;
 
-Vec3 mix(const std::array<Vec3, 3>& corners, const Vec3& shares) {
+Vec3d mix(const std::array<Vec3d, 3>& corners, const Vec3d& shares) {
   return shares[0] * corners[0] + shares[1] * corners[1] + shares[2] * corners[2];
 }
 
 /// Shares of the corners in the point of a triangle that is nearest to another.
 /// \source C. Ericson, "Real-Time Collision Detection", 2005, section 5.1.5: by the region of the
 ///         plane that the point is in
-Vec3 find_shares(const std::array<Vec3, 3>& t, const Vec3& p) {
-  const Vec3 ab = t[1] - t[0];
-  const Vec3 ac = t[2] - t[0];
+Vec3d find_shares(const std::array<Vec3d, 3>& t, const Vec3d& p) {
+  const Vec3d ab = t[1] - t[0];
+  const Vec3d ac = t[2] - t[0];
   const double d1 = dot(ab, p - t[0]);
   const double d2 = dot(ac, p - t[0]);
   if (d1 <= 0 && d2 <= 0) {
@@ -57,9 +57,8 @@ Vec3 find_shares(const std::array<Vec3, 3>& t, const Vec3& p) {
 
 }  // namespace
 
-Vec3 TriangleTree::corner(std::uint32_t triangle, std::size_t c) const {
-  const float* at = &positions_[3 * std::size_t{indices_[3 * std::size_t{triangle} + c]}];
-  return {at[0], at[1], at[2]};
+Vec3d TriangleTree::corner(std::uint32_t triangle, std::size_t c) const {
+  return load_point(positions_, indices_[3 * std::size_t{triangle} + c]);
 }
 
 void TriangleTree::enclose(Box& box) const {
@@ -67,7 +66,7 @@ void TriangleTree::enclose(Box& box) const {
   box.most.fill(-std::numeric_limits<float>::infinity());
   for (std::uint32_t i = box.first; i < box.first + box.count; ++i) {
     for (std::size_t c = 0; c < 3; ++c) {
-      const Vec3 at = corner(triangles_[i], c);
+      const Vec3d at = corner(triangles_[i], c);
       for (std::size_t k = 0; k < 3; ++k) {
         box.least[k] = std::min(box.least[k], static_cast<float>(at[k]));
         box.most[k] = std::max(box.most[k], static_cast<float>(at[k]));
@@ -117,7 +116,7 @@ TriangleTree::TriangleTree(std::span<const float> positions, std::span<const std
   }
 }
 
-double TriangleTree::to_box2(const Vec3& point, const Box& box) {
+double TriangleTree::to_box2(const Vec3d& point, const Box& box) {
   double sum = 0;
   for (std::size_t k = 0; k < 3; ++k) {
     const double off = std::max({box.least[k] - point[k], point[k] - box.most[k], 0.0});
@@ -126,15 +125,15 @@ double TriangleTree::to_box2(const Vec3& point, const Box& box) {
   return sum;
 }
 
-TriangleTree::Hit TriangleTree::measure(const Vec3& point, std::uint32_t triangle) const {
-  const std::array<Vec3, 3> corners{corner(triangle, 0), corner(triangle, 1), corner(triangle, 2)};
+TriangleTree::Hit TriangleTree::measure(const Vec3d& point, std::uint32_t triangle) const {
+  const std::array<Vec3d, 3> corners{corner(triangle, 0), corner(triangle, 1), corner(triangle, 2)};
   Hit hit{triangle, 0, find_shares(corners, point)};
-  const Vec3 off = mix(corners, hit.shares) - point;
+  const Vec3d off = mix(corners, hit.shares) - point;
   hit.distance2 = dot(off, off);
   return hit;
 }
 
-TriangleTree::Hit TriangleTree::find_nearest(const Vec3& point) const {
+TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point) const {
   Hit best;
   best.distance2 = std::numeric_limits<double>::infinity();
   struct Open {

@@ -21,14 +21,14 @@ class TriangleTree {
   struct Hit {
     std::uint32_t triangle = no_index;
     double distance2 = 0;
-    Vec3 shares{};  ///< of the corners in the nearest point
+    Vec3d shares{};  ///< of the corners in the nearest point
   };
   /// The nearest triangle. \pre there is one
-  [[nodiscard]] Hit find_nearest(const Vec3& point) const;
+  [[nodiscard]] Hit find_nearest(const Vec3d& point) const;
 
   /// Calls `body(hit)` for each triangle within a distance.
   template <class Body>
-  void for_each_within(const Vec3& point, double distance2, const Body& body) const {
+  void for_each_within(const Vec3d& point, double distance2, const Body& body) const {
     std::array<std::uint32_t, most_levels> open{};
     std::size_t count = 1;
     while (count > 0) {
@@ -59,9 +59,9 @@ class TriangleTree {
     std::uint32_t count = 0;  ///< triangles; 0: two boxes
   };
 
-  static double to_box2(const Vec3& point, const Box& box);
-  [[nodiscard]] Hit measure(const Vec3& point, std::uint32_t triangle) const;
-  [[nodiscard]] Vec3 corner(std::uint32_t triangle, std::size_t c) const;
+  static double to_box2(const Vec3d& point, const Box& box);
+  [[nodiscard]] Hit measure(const Vec3d& point, std::uint32_t triangle) const;
+  [[nodiscard]] Vec3d corner(std::uint32_t triangle, std::size_t c) const;
   void enclose(Box& box) const;
 
   std::span<const float> positions_;

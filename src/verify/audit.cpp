@@ -83,14 +83,19 @@ Auditor::Auditor(const Scene& before,
   }
 }
 
-bool Auditor::has_backs(const LedgerRow& row) const {
+const Auditor::ResultOrder* Auditor::find_order(const LedgerRow& row) const {
   const auto order = orders_.find({row.node, row.primitive});
-  return order != orders_.end() && order->second.has_backs && row.fate == Fate::merged;
+  return order != orders_.end() ? &order->second : nullptr;
+}
+
+bool Auditor::has_backs(const LedgerRow& row) const {
+  const ResultOrder* const order = find_order(row);
+  return order != nullptr && order->has_backs && row.fate == Fate::merged;
 }
 
 bool Auditor::in_shading_order(const LedgerRow& row) const {
-  const auto order = orders_.find({row.node, row.primitive});
-  return order != orders_.end() && order->second.in_shading_order && row.fate == Fate::merged;
+  const ResultOrder* const order = find_order(row);
+  return order != nullptr && order->in_shading_order && row.fate == Fate::merged;
 }
 
 /// What must agree whatever the geometry: the material, and for kept draws all that moves them.

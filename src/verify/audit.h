@@ -53,6 +53,8 @@ class Auditor {
     std::vector<std::uint32_t> place_of;
   };
 
+  /// Of a row's result; null where its triangles stand as the source has them.
+  [[nodiscard]] const ResultOrder* find_order(const LedgerRow& row) const;
   [[nodiscard]] bool has_backs(const LedgerRow& row) const;
   [[nodiscard]] bool in_shading_order(const LedgerRow& row) const;
   void take_corners(const LedgerRow& row, Pairing& pairing) const;

@@ -118,9 +118,9 @@ void Auditor::take_corners(const LedgerRow& row, Pairing& pairing) const {
       row.index_count > after_[indices].count - row.first_index) {
     return;
   }
-  const auto order = orders_.find({row.node, row.primitive});
-  if (order != orders_.end() && !order->second.place_of.empty()) {
-    const std::vector<std::uint32_t>& place_of = order->second.place_of;
+  if (const ResultOrder* const order = find_order(row);
+      order != nullptr && !order->place_of.empty()) {
+    const std::vector<std::uint32_t>& place_of = order->place_of;
     const ElementReader reader(after_, indices);
     for (std::uint64_t i = row.first_index; i < row.first_index + row.index_count; ++i) {
       const std::uint64_t place = i / 3 < place_of.size() ? place_of[i / 3] : no_index;
