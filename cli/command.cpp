@@ -45,6 +45,9 @@ Result<void> Command::apply_line(Settings& settings) const {
       return done;
     }
   }
+  for (const auto& change : options_.reduce) {
+    change(settings.reduce);
+  }
   return {};
 }
 

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -66,7 +67,8 @@ struct Options {
   /// By option, what the line says of settings, over what the file says.
   std::map<std::string, std::vector<std::string>> settings;
   bool compares = false;  ///< plans on several terms
-  ReduceSettings reduce;
+  /// What the line says of a reduction, over what the file says.
+  std::vector<std::function<void(ReduceSettings&)>> reduce;
 };
 
 /// By its word; nothing for another.

@@ -129,19 +129,6 @@ void add_survey_options(CLI::App& command, Options& options) {
   command.add_flag("--skip-pixels", options.skip_pixels, "Look at the sizes of images alone");
 }
 
-void add_propose_options(CLI::App& command, Options& options) {
-  add_view_options(command, options);
-  for (const char* table : {"propose", "split", "lightmaps", "materials"}) {
-    add_setting_options(command, options, table);
-  }
-  // An earlier plan numbers the nodes of its own split.
-  for (const char* earlier : {"--revise", "--rebase"}) {
-    if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
-      command.get_option("--split")->excludes(option);
-    }
-  }
-}
-
 void add_build_options(CLI::App& command, Options& options) {
   command.add_flag("--carry-source", options.carry_source,
                    "The source goes along in the same file, in a scene that is not shown");
@@ -185,76 +172,101 @@ void add_earlier_options(CLI::App& command, Options& options) {
 }
 
 /// "10000" triangles, or "50%" of them.
-void parse_count(const std::string& text, ReduceSettings& settings) {
+void parse_count(const char* option, const std::string& text, ReduceSettings& settings) {
   const bool share = text.ends_with('%');
   const char* const end = text.data() + text.size() - (share ? 1 : 0);
   double number = 0;
   const auto read = std::from_chars(text.data(), end, number);
   if (read.ec != std::errc() || read.ptr != end || number < 0 || (share && number > 100) ||
-      (!share && (number < 1 || number != std::floor(number) || number > 1e15))) {
+      (!share && (number < 1 || number != std::floor(number) || number > 4294967295.0))) {
     throw CLI::ValidationError(
-        "--to", "write how many triangles may stay, as 10000 or 50%, not '" + text + "'");
+        option, "write how many triangles may stay, as 10000 or 50%, not '" + text + "'");
   }
-  if (share) {
-    settings.share = number / 100;
-  } else {
-    settings.triangles = static_cast<std::uint64_t>(number);
-  }
+  settings.share = share ? number / 100 : 1;
+  settings.triangles = share ? 0 : static_cast<std::uint32_t>(number);
 }
 
 /// "0.01" or "0.01m" metres, "2px".
-void parse_error(const std::string& text, ReduceSettings& settings) {
+void parse_error(const char* option, const std::string& text, ReduceSettings& settings) {
   double number = 0;
   const auto read = std::from_chars(text.data(), text.data() + text.size(), number);
   const std::string unit(read.ptr, text.data() + text.size());
   if (read.ec != std::errc() || !(number > 0) || (unit != "" && unit != "m" && unit != "px")) {
-    throw CLI::ValidationError("--error",
+    throw CLI::ValidationError(option,
                                "write a distance above 0, as 0.01m or 2px, not '" + text + "'");
   }
-  (unit == "px" ? settings.error_px : settings.error_m) = number;
+  settings.error_px = unit == "px" ? number : 0;
+  settings.error_m = unit == "px" ? 0 : number;
+}
+
+/// How few triangles may stay and how far they may lie off; what is to stay as it is.
+/// \param count  name of the first of these options
+void add_reduce_wishes(CLI::App& command, Options& options, const char* count) {
+  const auto add = [&](const char* name, const char* type, const char* help,
+                       void (*parse)(const char*, const std::string&, ReduceSettings&)) {
+    command
+        .add_option_function<std::string>(
+            name,
+            [&options, name, parse](const std::string& text) {
+              ReduceSettings tried;
+              parse(name, text, tried);  // a fault is one of the line
+              options.reduce.emplace_back(
+                  [name, parse, text](ReduceSettings& settings) { parse(name, text, settings); });
+            },
+            help)
+        ->type_name(type);
+  };
+  add(count, "COUNT", "So many triangles as drawn may stay, or such a share: 10000, 50%",
+      parse_count);
+  add("--error", "LENGTH", "How far surfaces may lie off: 0.01m, or 2px of the nearest view",
+      parse_error);
+  add_setting_options(command, options, "reduce");
 }
 
 void add_reduce_options(CLI::App& command, Options& options) {
-  ReduceSettings& reduce = options.reduce;
-  CLI::Option* const to = command.add_option_function<std::string>(
-      "--to", [&](const std::string& text) { parse_count(text, reduce); },
-      "So many triangles as drawn may stay, or such a share of them");
-  to->type_name("COUNT");
-  CLI::Option* const error = command.add_option_function<std::string>(
-      "--error", [&](const std::string& text) { parse_error(text, reduce); },
-      "How far surfaces may lie off: in metres, or in pixels of the nearest view");
-  error->type_name("LENGTH");
-  command.callback([to, error] {
-    if (to->empty() && error->empty()) {
-      throw CLI::RequiredError("--to or --error");
-    }
-  });
+  add_reduce_wishes(command, options, "--to");
   command
-      .add_option("--distance", reduce.distance_m,
-                  "Pixels as seen from so many metres, and not from the views")
+      .add_option_function<double>(
+          "--distance",
+          [&options](double metres) {
+            options.reduce.emplace_back(
+                [metres](ReduceSettings& settings) { settings.distance_m = metres; });
+          },
+          "Pixels as seen from so many metres, and not from the views")
       ->type_name("METRES");
-  command.add_option("--only", reduce.nodes, "Only what these nodes show; a glob over their paths")
+  command
+      .add_option_function<std::vector<std::string>>(
+          "--only",
+          [&options](const std::vector<std::string>& globs) {
+            options.reduce.emplace_back(
+                [globs](ReduceSettings& settings) { settings.nodes = globs; });
+          },
+          "Only what these nodes show; a glob over their paths")
       ->type_name("NODES")
       ->allow_extra_args(false);
-  command
-      .add_option("--protect", reduce.protect,
-                  "Leave this as it is: a glob over paths of nodes, names of meshes and materials")
-      ->type_name("GLOB")
-      ->allow_extra_args(false);
-  command
-      .add_option("--protect-joints", reduce.protect_joints,
-                  "Leave what these joints move; a glob over their paths, with all below them")
-      ->type_name("GLOB")
-      ->allow_extra_args(false);
-  command
-      .add_option("--protect-by", reduce.protect_attribute,
-                  "Leave vertices whose attribute says 1, those between 0 and 1 go later")
-      ->type_name("ATTRIBUTE");
   command.add_flag_function(
-      "--old-vertices", [&](std::int64_t) { reduce.places = VertexPlaces::old; },
+      "--old-vertices",
+      [&options](std::int64_t) {
+        options.reduce.emplace_back(
+            [](ReduceSettings& settings) { settings.places = VertexPlaces::old; });
+      },
       "Use vertices that are there alone, so that all they carry stays exact");
   command.add_option("--top", options.top, "Print so many meshes, those that gave most first")
       ->type_name("ROWS");
+}
+
+void add_propose_options(CLI::App& command, Options& options) {
+  add_view_options(command, options);
+  for (const char* table : {"propose", "split", "lightmaps", "materials"}) {
+    add_setting_options(command, options, table);
+  }
+  add_reduce_wishes(command, options, "--reduce");
+  // An earlier plan numbers the nodes of its own split.
+  for (const char* earlier : {"--revise", "--rebase"}) {
+    if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
+      command.get_option("--split")->excludes(option);
+    }
+  }
 }
 
 /// "left=right", both not empty.

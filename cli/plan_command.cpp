@@ -66,8 +66,7 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   if (!source) {
     return Failure(source.error());
   }
-  plan->lightmaps = source->lightmaps;
-  plan->routes = source->routes;
+  static_cast<SourceSteps&>(*plan) = *source;
   return Proposal{std::move(*source), std::move(*plan)};
 }
 

@@ -9,6 +9,7 @@
 #include <map>
 #include <set>
 
+#include "print_reduction.h"
 #include "text.h"
 #include "wakuzume/words.h"
 
@@ -97,6 +98,17 @@ std::string print_split(const Prepared& prepared) {
   return rows.empty() ? "Nothing to split: what matches hangs together\n\n"
                       : fmt::format("Split first: {} became {}\n\n",
                                     plural(rows.size(), "draw", "draws"), group_digits(pieces));
+}
+
+std::string print_reduced(const Prepared& prepared) {
+  if (!prepared.source.unreduced) {
+    return prepared.reduction.settings.asks() ? "Nothing to reduce: all is as coarse as asked\n\n"
+                                              : "";
+  }
+  return tell_triangles(count_totals(*prepared.source.unreduced),
+                        count_totals(prepared.source.before_sharing()), prepared.source.reduced,
+                        prepared.reduction.settings) +
+         "\n";
 }
 
 std::string print_cutouts(const Scene& scene, const RoutePlan& routes) {
@@ -230,7 +242,7 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
 }  // namespace
 
 std::string to_text(const Prepared& prepared) {
-  return print_split(prepared) + print_lightmaps(prepared.lightmaps) +
+  return print_split(prepared) + print_reduced(prepared) + print_lightmaps(prepared.lightmaps) +
          print_cutouts(prepared.source.before_sharing(), prepared.routes) +
          print_routes(prepared.source, prepared.routes);
 }

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "print_reduction.h"
 #include "text.h"
 
 namespace wakuzume::cli {
@@ -36,7 +37,12 @@ std::string print_mends(const Verdict& verdict) {
 }
 
 std::string print_views(const Verdict& verdict) {
+  constexpr std::size_t most_reductions = 6;
   std::string out;
+  if (!verdict.reductions.empty()) {
+    out += "\nReduced meshes, the farthest off first\n" +
+           print_reductions(verdict.reductions, most_reductions, {}, {});
+  }
   if (!verdict.views.empty()) {
     const auto failed = std::count_if(verdict.views.begin(), verdict.views.end(),
                                       [](const ViewCheck& v) { return !v.passed; });
@@ -68,9 +74,15 @@ std::string print_views(const Verdict& verdict) {
   }
   std::uint64_t righted = 0;
   std::uint64_t disordered = 0;
+  std::uint64_t shifted = 0;
   for (const ViewCheck& check : verdict.views) {
     righted += check.righted_pixels;
     disordered += check.disordered_pixels;
+    shifted += check.shifted_pixels;
+  }
+  if (shifted > 0) {
+    out += fmt::format("  Edges of reduced meshes went through {}, within what these lie off\n",
+                       plural(shifted, "pixel", "pixels"));
   }
   if (righted + disordered > 0) {
     out += fmt::format(

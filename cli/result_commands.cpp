@@ -78,8 +78,7 @@ Exit build_command(const Options& options) {
   }
   std::vector<std::string> inputs = list_files(*scene, path);
   inputs.push_back(options.input);
-  const auto source =
-      make_source(std::move(*scene), plan->split, plan->lightmaps, plan->routes, command.run());
+  const auto source = make_source(std::move(*scene), *plan, command.run());
   if (!source) {
     return command.fail(source.error());
   }
@@ -96,7 +95,7 @@ Exit build_command(const Options& options) {
   command.tell_trouble(cache);
   return deliver(command, *built, {path, options.output, inputs}, [&](const Scene& after) {
     return fmt::format("{}\n{}{}", to_text(built->ledger),
-                       to_comparison(count_totals(source->before_sharing()), count_totals(after)),
+                       to_comparison(count_totals(source->before_all()), count_totals(after)),
                        print_extras(*built));
   });
 }
@@ -149,8 +148,7 @@ Exit repaint_command(const Options& options) {
     return command.fail(scene.error());
   }
   const std::vector<std::string> inputs = list_files(*scene, path);
-  const auto source =
-      make_source(std::move(*scene), ledger.split, ledger.lightmaps, ledger.routes, command.run());
+  const auto source = make_source(std::move(*scene), ledger, command.run());
   if (!source) {
     return command.fail(source.error());
   }

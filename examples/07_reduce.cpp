@@ -37,7 +37,7 @@ int main(int argc, char** argv) {
   if (!reduced) {
     return fail(reduced.error());
   }
-  const auto deviations = wakuzume::measure_reduction(*scene, *reduced);
+  const auto deviations = wakuzume::measure_reduction(*scene, reduced->scene, reduced->meshes);
   if (!deviations) {
     return fail(deviations.error());
   }

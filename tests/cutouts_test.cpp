@@ -162,7 +162,7 @@ TEST(Cutouts, MergeAsMasksAreProvedAndComeBackBlended) {
     ASSERT_TRUE(write_text(path, to_json(made->built.ledger)));
     const auto ledger = read_ledger(path);
     ASSERT_TRUE(ledger) << to_string(ledger.error());
-    const auto source = make_source(scene, ledger->split, ledger->lightmaps, ledger->routes);
+    const auto source = make_source(scene, *ledger);
     ASSERT_TRUE(source);
     EXPECT_TRUE(prove(*source, *ledger, made->after, job, tools)->passed);
   }

@@ -305,8 +305,7 @@ TEST(JobParts, PutBackWhatWasBuilt) {
   ASSERT_TRUE(part) << to_string(part.error());
   EXPECT_EQ(part->ledger.rows[1].fate, Fate::kept);
   EXPECT_EQ(part->ledger.routes.untouched.size(), 1U);
-  const auto source =
-      make_source(scene, part->ledger.split, part->ledger.lightmaps, part->ledger.routes);
+  const auto source = make_source(scene, part->ledger);
   EXPECT_TRUE(prove(*source, part->ledger, part->scene, make_job(), {.codec = codec()})->passed);
 
   const auto lost = put_back(std::nullopt, ledger, made->after, {.everything = true});
@@ -337,8 +336,7 @@ TEST(JobParts, RefreshPicturesAndNothingElse) {
   ASSERT_TRUE(made);
   const JobTools tools{.codec = codec()};
   const auto refresh = [&](const Scene& now, Ledger& ledger, Scene& built) {
-    return refresh_pictures(*make_source(now, ledger.split, ledger.lightmaps, ledger.routes),
-                            ledger, built, tools);
+    return refresh_pictures(*make_source(now, ledger), ledger, built, tools);
   };
   Ledger ledger = made->built.ledger;
   Scene built = made->after;
@@ -353,7 +351,7 @@ TEST(JobParts, RefreshPicturesAndNothingElse) {
   const auto changed = refresh(other, ledger, built);
   ASSERT_TRUE(changed) << to_string(changed.error());
   EXPECT_FALSE(changed->images.empty());
-  const auto source = make_source(other, ledger.split, ledger.lightmaps, ledger.routes);
+  const auto source = make_source(other, ledger);
   EXPECT_TRUE(prove(*source, ledger, built, make_job(), tools)->passed);
 
   Scene moved = scene;

@@ -174,8 +174,7 @@ TEST_P(LightmapJobs, LookAtTheTexelsTheyLookedAt) {
             find_look(lit.scene, make_untouched(lit.scene).ledger.rows[3],
                       lit.rules.lightmap_transform_key)
                 .uvs);
-  const auto source =
-      make_source(lit.scene, part->ledger.split, part->ledger.lightmaps, part->ledger.routes);
+  const auto source = make_source(lit.scene, part->ledger);
   ASSERT_TRUE(source);
   const auto proved = prove(*source, part->ledger, part->scene, job, tools);
   ASSERT_TRUE(proved) << to_string(proved.error());
@@ -290,7 +289,7 @@ TEST(LightmapJobs, FollowTheLevelWhenItIsBakedAnew) {
   ASSERT_TRUE(made);
   Ledger ledger = made->built.ledger;
   Scene built = made->after;
-  const auto source = make_source(lit.scene, ledger.split, ledger.lightmaps, ledger.routes);
+  const auto source = make_source(lit.scene, ledger);
   const auto refresh = [&](const LightmapFiles* files) {
     return refresh_pictures(*source, ledger, built, {.codec = codec(), .lightmaps = files});
   };
@@ -518,8 +517,7 @@ TEST(LightmapJobs, JoinThePagesOfRandomScenes) {
       EXPECT_EQ(part.error().code, ErrorCode::bad_setting) << "it is kept as it is";
       continue;
     }
-    const auto source =
-        make_source(scene, part->ledger.split, part->ledger.lightmaps, part->ledger.routes);
+    const auto source = make_source(scene, part->ledger);
     ASSERT_TRUE(source);
     const auto proved = prove(*source, part->ledger, part->scene, job, {.codec = codec()});
     ASSERT_TRUE(proved) << to_string(proved.error());

@@ -1,7 +1,5 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
-#include "wakuzume/surface.h"
-
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -13,6 +11,7 @@
 #include <set>
 
 #include "wakuzume/deviation.h"
+#include "wakuzume/surface.h"
 
 /// Surfaces of fewer triangles: what stays whole, what stays exact, and how far the rest lies off.
 namespace wakuzume {
@@ -202,7 +201,7 @@ TEST(ReduceSurface, MeetsItsCountAndStaysNear) {
     const double area = 4 * std::numbers::pi * std::numbers::pi * 2 * 0.6;
     const double edge2 = area / 0.433 / static_cast<double>(triangles);
     EXPECT_LT(deviation->max_m(), 4 * edge2 / 8 / 0.6) << triangles;
-    EXPECT_LT(deviation->trait(0), 6) << triangles;      // degrees
+    EXPECT_LT(deviation->trait(0), 6) << triangles;     // degrees
     EXPECT_LT(deviation->trait(1), 0.01) << triangles;  // of the texture's width
   }
 }
@@ -294,6 +293,59 @@ TEST(ReduceSurface, GoesSlowerWhereItIsHeldALittle) {
   }
   EXPECT_GT(right, out.triangles() * 6 / 10);
   EXPECT_LT(right, out.triangles());
+}
+
+/// A crate with a normal for each face, from a corner on, so long along x, y and z.
+void add_crate(const Point& at, const Point& size, OwnSurface& mesh) {
+  for (std::size_t axis = 0; axis < 3; ++axis) {
+    for (const float end : {0.0F, 1.0F}) {
+      const auto first = static_cast<std::uint32_t>(mesh.positions.size() / 3);
+      const std::size_t u = (axis + 1) % 3;
+      const std::size_t v = (axis + 2) % 3;
+      for (const auto& [a, b] :
+           {std::pair(0, 0), std::pair(1, 0), std::pair(1, 1), std::pair(0, 1)}) {
+        Point corner = at;
+        Point normal{};
+        corner[axis] += end * size[axis];
+        corner[u] += static_cast<float>(a) * size[u];
+        corner[v] += static_cast<float>(b) * size[v];
+        normal[axis] = 2 * end - 1;
+        mesh.positions.insert(mesh.positions.end(), corner.begin(), corner.end());
+        mesh.normals.insert(mesh.normals.end(), normal.begin(), normal.end());
+      }
+      const std::uint32_t second = end > 0 ? first + 1 : first + 3;
+      const std::uint32_t fourth = end > 0 ? first + 3 : first + 1;
+      mesh.indices.insert(mesh.indices.end(), {first, second, first + 2, first, first + 2, fourth});
+    }
+  }
+}
+
+TEST(ReduceSurface, KeepsTheCornersOfCratesAndCards) {
+  for (const Point& size : {Point{1, 1, 1}, Point{4, 0.1F, 0.1F}, Point{2, 3, 0.05F}}) {
+    OwnSurface crate;
+    add_crate({0, 0, 0}, size, crate);
+    const auto reduced = reduce_surface(crate.show(), {1});
+    ASSERT_TRUE(reduced);
+    EXPECT_EQ(reduced->triangle_from.size(), 12U) << size[0];
+    EXPECT_EQ(reduced->why, ReducedTo::shape);
+  }
+  const OwnSurface card = make_plane(1);
+  EXPECT_EQ(reduce_surface(card.show(), {1})->triangle_from.size(), 2U);
+  // A field of squares comes down to one, and no further.
+  const OwnSurface field = make_plane(16);
+  EXPECT_EQ(reduce_surface(field.show(), {1})->triangle_from.size(), 2U);
+}
+
+TEST(ReduceSurface, TakesCornersOfWhatIsSmall) {
+  OwnSurface mesh;
+  add_crate({0, 0, 0}, {10, 10, 10}, mesh);
+  add_crate({12, 0, 0}, {0.1F, 0.1F, 0.1F}, mesh);
+  const auto reduced = reduce_surface(mesh.show(), {16});
+  ASSERT_TRUE(reduced);
+  EXPECT_LE(reduced->triangle_from.size(), 16U);
+  EXPECT_EQ(std::count_if(reduced->triangle_from.begin(), reduced->triangle_from.end(),
+                          [](std::uint32_t from) { return from < 12; }),
+            12);
 }
 
 TEST(ReduceSurface, StopsAtAnError) {

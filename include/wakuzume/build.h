@@ -83,11 +83,8 @@ struct SourceCopy {
   std::uint32_t extensions_required = 0;
 };
 
-struct Ledger {
+struct Ledger : SourceSteps {
   std::string source_path;  ///< relative to the ledger's folder; the core does not use it
-  SplitSettings split;      ///< how the source was made from that file; the core does not use it
-  LightmapPlan lightmaps;   ///< by which its lightmap pages were joined then
-  RoutePlan routes;         ///< by which it was repainted then
   /// Images of the routes' pages in the result, then of joined lightmap pages, these in the first
   /// channel. Both hashes are without their bytes.
   PageImages page_images;

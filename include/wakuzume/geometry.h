@@ -42,6 +42,7 @@ struct Box3d {
   }
   [[nodiscard]] Vec3d centre() const;
   [[nodiscard]] double largest_extent() const;  ///< 0 for an empty box
+  bool operator==(const Box3d&) const = default;
 };
 
 /// The box around a transformed box (all eight corners).

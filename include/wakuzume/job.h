@@ -68,51 +68,50 @@ struct JobTools {
   const LightmapFiles* result_lightmaps = nullptr;
 };
 
-/// A scene as plans are made for it: split, its lightmap pages joined, its materials shared.
+/// A scene as plans are made for it: split, its meshes reduced, its lightmap pages joined, its
+/// materials shared.
 struct Source {
   Scene scene;
+  std::optional<Scene> unreduced{};  ///< before its meshes were reduced; nothing: they were not
   std::optional<Scene>
       unjoined{};                 ///< before its lightmap pages were joined; nothing: they were not
   std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
   PageImages images{};            ///< of its pages, then of joined lightmaps, without bytes
   std::vector<SplitRow> split{};  ///< draws that were taken to pieces
+  std::vector<ReducedMesh> reduced{};
 
   /// As it looked before anything was shared or joined.
   [[nodiscard]] const Scene& before_sharing() const {
     return unjoined ? *unjoined : origin ? *origin : scene;
   }
+  /// As it looked before its meshes were reduced, too; with the same nodes and draws.
+  [[nodiscard]] const Scene& before_all() const {
+    return unreduced ? *unreduced : before_sharing();
+  }
 };
 
 /// A source with what plans are made from.
-struct Prepared {
+struct Prepared : SourceSteps {
   Source source;
-  Survey survey;    ///< of source.scene, as all that follows
-  Outlook outlook;  ///< with the sizes of images
-  SplitSettings split{};
-  LightmapPlan lightmaps{};          ///< by which its pages were joined; empty: they were not
-  RoutePlan routes{};                ///< by which it was repainted; empty: it was not
+  Survey survey;                     ///< of source.scene, as all that follows
+  Outlook outlook;                   ///< with the sizes of images
   std::vector<ImageFacts> images{};  ///< before it was; empty: they were not needed
 };
 
-/// Splits, joins lightmap pages and repaints as a plan or a ledger says.
-/// \param lightmaps  without moves: pages stay as they are
-/// \param routes  empty: materials stay as they are
-/// \error as split, join_lightmaps, repaint
-Result<Source> make_source(Scene scene,
-                           const SplitSettings& split,
-                           const LightmapPlan& lightmaps,
-                           const RoutePlan& routes,
-                           const RunControl& run = {});
+/// Splits, reduces, joins lightmap pages and repaints as a plan or a ledger says.
+/// \error as split, reduce, join_lightmaps, repaint
+Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run = {});
 
-/// Splits, joins lightmap pages and shares materials by the settings, surveys what came of it.
-/// \error as validate, split, survey, propose_lightmaps, propose_routes, make_views; of a picture
-///        that routes need
+/// Splits, reduces, joins lightmap pages and shares materials by the settings, surveys what came of
+/// it.
+/// \error as validate, split, survey, propose_reduction, propose_lightmaps, propose_routes,
+///        make_views; of a picture that routes need
 Result<Prepared> prepare(Scene scene,
                          const Job& job,
                          const JobTools& tools,
                          const RunControl& run = {});
 
-/// The same for a plan that is there: by its own split, lightmaps, routes and rules.
+/// The same for a plan that is there: by its own steps and rules.
 /// \param route_anew  for a scene that changed since: proposes other routes by these settings, if
 ///                    the plan has any; null: keeps its own
 Result<Prepared> prepare_for(const Plan& plan,
@@ -126,7 +125,7 @@ Result<Prepared> prepare_for(const Plan& plan,
 /// \error as make_views
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job);
 
-/// A plan with the split and the routes that its source was prepared by.
+/// A plan with the steps that its source was prepared by, and a forecast from before them.
 Result<Plan> propose(const Prepared& source, const Job& job, const RunControl& run = {});
 
 /// All that is told of a scene, by the settings of a job.

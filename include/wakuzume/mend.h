@@ -22,11 +22,12 @@ namespace wakuzume {
 struct MendStep {
   std::vector<TakenBack> draws;              ///< ascending
   std::vector<MaterialTakenBack> materials;  ///< ascending
-  [[nodiscard]] bool empty() const { return draws.empty() && materials.empty(); }
+  std::vector<DrawRef> whole;                ///< get the triangles back that they had; ascending
+  [[nodiscard]] bool empty() const { return draws.empty() && materials.empty() && whole.empty(); }
 };
 
 /// What is taken back next; empty where nothing is left that could help, or nothing was rejected.
-/// \param origin  the scene before it was repainted; the source where it was not
+/// \param origin  the scene before it was repainted or reduced; the source where it was not
 /// \cost O((rows + rejections) log rows)
 MendStep choose_mends(const Scene& origin, const Ledger& ledger, const Verdict& verdict);
 

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -15,6 +16,7 @@
 #include "wakuzume/image_facts.h"
 #include "wakuzume/lightmaps.h"
 #include "wakuzume/order.h"
+#include "wakuzume/reduce.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
 #include "wakuzume/run_control.h"
@@ -127,6 +129,23 @@ struct ProposeSettings {
 /// \error bad_setting  names the member and its range
 Result<void> validate(const ProposeSettings& settings);
 
+/// What a scene adds up to, and what its frames take over the views.
+struct Outcome {
+  std::uint64_t draws = 0;
+  std::uint64_t triangles = 0;  ///< as drawn
+  std::uint64_t vertices = 0;   ///< stored: data that several draws share counts once
+  std::uint64_t bytes = 0;      ///< of that geometry
+  Spread view_draws;            ///< main pass
+  Spread view_triangles;        ///< main pass
+  Spread view_bytes;            ///< of geometry that the main pass reads, shared data once
+  Spread frame_draws;           ///< all passes
+  Spread frame_ms;              ///< all passes
+  double mean_ms = 0;
+  /// What plans are chosen by: over the views the mean of the slower of CPU and GPU, and the share
+  /// of the faster that the profile says; and geometry stored, at the profile's price.
+  double price_ms = 0;
+};
+
 /// What a plan is measured by. Without views everything counts as always in sight.
 struct Outlook {
   std::vector<Viewpoint> views{};
@@ -136,6 +155,9 @@ struct Outlook {
   /// With BlendedFrom::views: where orders of blended triangles have to be right that are not right
   /// from everywhere, beside where the views are. Without either none such is taken.
   std::vector<OrderEye> eyes{};
+  /// What is told as the forecast's `before`, where the scene was another one first. \default what
+  /// the scene itself takes
+  std::optional<Outcome> before{};
 };
 /// From where orders of blended triangles are looked at: the eyes, and the views.
 BlendSight make_sight(const Outlook& outlook);
@@ -234,23 +256,6 @@ struct TakenBack {
   std::string why;  ///< one sentence
 };
 
-/// What a scene adds up to, and what its frames take over the views.
-struct Outcome {
-  std::uint64_t draws = 0;
-  std::uint64_t triangles = 0;  ///< as drawn
-  std::uint64_t vertices = 0;   ///< stored: data that several draws share counts once
-  std::uint64_t bytes = 0;      ///< of that geometry
-  Spread view_draws;            ///< main pass
-  Spread view_triangles;        ///< main pass
-  Spread view_bytes;            ///< of geometry that the main pass reads, shared data once
-  Spread frame_draws;           ///< all passes
-  Spread frame_ms;              ///< all passes
-  double mean_ms = 0;
-  /// What plans are chosen by: over the views the mean of the slower of CPU and GPU, and the share
-  /// of the faster that the profile says; and geometry stored, at the profile's price.
-  double price_ms = 0;
-};
-
 struct Forecast {
   Outcome before;
   Outcome after;
@@ -281,13 +286,18 @@ struct PlannedFamily {
   std::vector<Member> members;
 };
 
-struct Plan {
+/// How a source was made of the scene that was read: each step of what the one before left. Plans
+/// and ledgers carry it along.
+struct SourceSteps {
+  SplitSettings split;
+  ReducePlan reduction;    ///< by which its meshes were reduced; empty: they were not
+  LightmapPlan lightmaps;  ///< by which its lightmap pages were joined; empty: they were not
+  RoutePlan routes;        ///< by which it was repainted; empty: it was not
+};
+
+struct Plan : SourceSteps {
   std::string scene_path;  ///< as given to the tool, relative to the plan file; empty in memory
   ContentHash scene_hash;
-  SplitSettings split;  ///< how the scene was made from the file; the core does not use it
-  LightmapPlan
-      lightmaps;     ///< by which its lightmap pages were joined then; the core only carries it
-  RoutePlan routes;  ///< by which it was repainted then; the core does not use them
   SurveySettings survey_settings;
   ProposeSettings settings;
   std::string profile;           ///< name of the cost profile
@@ -301,6 +311,12 @@ struct Plan {
   std::vector<PlannedFamily> families;  ///< of more than one draw
   std::vector<DrawMark> marks;          ///< one a draw, in draw order
 };
+
+/// What a scene as it is takes. \error cancelled
+Result<Outcome> measure_outcome(const Scene& scene,
+                                const Survey& survey,
+                                const Outlook& outlook,
+                                const RunControl& run = {});
 
 /// \pre `survey` is of `scene`
 /// \error bad_setting, cancelled

@@ -24,14 +24,16 @@
 /// 1. A mesh is reduced once, whoever shows it; meshes of equal content are reduced alike.
 /// 2. Primitives of a mesh are reduced together: they still touch where they touched.
 /// 3. What is protected stays bit for bit; a count that can't be met ends as near as can be.
+///    So does where pieces meet that were cut out of one mesh.
 /// 4. Every target, weight and joint that a mesh has it keeps; attributes keep their types.
 /// 5. Same scene, same plan: the same scene out, for any number of threads.
 namespace wakuzume {
 
 struct ReduceSettings {
   /// Most triangles as drawn, of the nodes that are chosen. \default 0: any number
-  std::uint64_t triangles = 0;
-  /// Of the triangles that they draw today. \range [0, 1]
+  std::uint32_t triangles = 0;
+  /// Of the triangles that they draw today. \range [0, 1] A mesh stays the thing that it is: where
+  /// moves lie off by three twentieths of its extent by the mean it gives no more.
   double share = 1;
   /// How far surfaces may lie off where they lie farthest, metres in the world, as far as vertices
   /// and up to 16 places a triangle tell; 0: any distance, where a count is wanted.
@@ -62,6 +64,7 @@ struct ReduceSettings {
   [[nodiscard]] bool asks() const {
     return triangles > 0 || share < 1 || error_m > 0 || error_px > 0;
   }
+  bool operator==(const ReduceSettings&) const = default;
 };
 /// \error bad_setting  names the member and its range
 Result<void> validate(const ReduceSettings& settings);
@@ -79,6 +82,9 @@ struct ReducePlan {
   ReduceSettings settings;
   std::vector<MeshTarget> meshes;    ///< ascending
   std::vector<std::string> left_as;  ///< meshes that stay as they are, and why
+  std::vector<DrawRef> untouched{};  ///< draws that were put back, ascending
+
+  [[nodiscard]] bool reduces() const { return !meshes.empty(); }
 };
 
 /// Spreads a count over meshes by what it costs them and by how large views show them, or takes
@@ -106,6 +112,7 @@ struct ReducedMesh {
   /// the largest.
   double error_m = 0;
   ReducedTo why = ReducedTo::count;
+  [[nodiscard]] bool gave() const { return triangles < triangles_before; }
 };
 
 struct Reduced {
@@ -119,18 +126,34 @@ struct Reduced {
 /// \cost that of reduce_surface for each mesh, in parallel
 Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunControl& run = {});
 
+/// How large a mesh is shown.
+struct ShownSize {
+  double scale = 0;     ///< largest of the nodes that show it
+  double px_per_m = 0;  ///< of the world, in the view that shows it largest; 0: none does
+  double weight = 0;    ///< pixels a metre of its own space to the fourth, over draws and views
+};
+
+/// By mesh. Without views weights are those of scales alone.
+/// \param survey  of the scene \cost O(draws x views)
+std::vector<ShownSize> find_shown_sizes(const Scene& scene,
+                                        const Survey& survey,
+                                        std::span<const Viewpoint> views,
+                                        std::uint32_t height_px);
+
 /// How far a reduced mesh lies off, in its own space.
 struct MeshDeviation {
   Deviation surface;      ///< of its triangles
   double turned_deg = 0;  ///< mean of its normals; 0 without any
   double texture = 0;     ///< mean distance in its first UV set; 0 without one
+  double color = 0;       ///< mean distance of its vertex colours; 0 without any
 };
 
 /// Measures each reduced mesh against the one it was, at up to 16 places a triangle. \pre both
-/// scenes are those of `reduce` \error cancelled \cost that of measure_deviation for each mesh, in
-/// parallel
+/// scenes and the list are those of `reduce` \error cancelled \cost that of measure_deviation for
+/// each mesh, in parallel
 Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
-                                                     const Reduced& after,
+                                                     const Scene& after,
+                                                     std::span<const ReducedMesh> meshes,
                                                      const DeviationSettings& settings = {},
                                                      const RunControl& run = {});
 

@@ -25,6 +25,7 @@ struct Settings {
   /// Name of a cost profile that ships, or path of a TOML file. \default "desk"
   std::string profile = "desk";
   FindingSettings findings;
+  ReduceSettings reduce;
   LightmapSettings lightmaps;
   MaterialSettings materials;
   ProposeSettings propose;

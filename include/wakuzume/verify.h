@@ -56,6 +56,8 @@ struct VerifySettings {
                                                   {20, 0.01},     // layers
                                                   {28, 0.03},     // rebake
                                                   {3, 0.0002}}};  // stay
+  /// Of what was reduced: it is shaded by fewer normals, and textures lie otherwise on it.
+  PixelTolerance reduced{48, 0.05};
   /// A draw is wrong when so large a share of its pixels in a view is. \range (0, 1]
   double draw_share = 0.15;
   /// Pixels of a draw from which on that counts. \range [1, 1e6]
@@ -102,6 +104,25 @@ struct LookCheck {
   Vec2d shift_texels{0, 0};
 };
 
+/// A mesh that was reduced, held against the one it was. Distances are of the world, where it is
+/// shown largest.
+struct ReductionCheck {
+  MeshId mesh = no_mesh;  ///< of the scene before
+  std::string name;
+  std::uint64_t draws = 0;  ///< nodes that show it, times their instances
+  std::uint64_t triangles_before = 0;
+  std::uint64_t triangles = 0;
+  double farthest_m = 0;  ///< of either surface from the other
+  double mean_m = 0;
+  double farthest_px = 0;  ///< from the view that shows it largest; 0: none does
+  double asked_m = 0;      ///< most that farthest_m was to be; 0: any distance
+  double turned_deg = 0;   ///< mean of its normals
+  double texture = 0;      ///< mean distance in its first UV set
+  double color = 0;        ///< mean distance of its vertex colours
+  /// A hundredth on top: places are looked at, not all.
+  [[nodiscard]] bool passed() const { return asked_m <= 0 || farthest_m <= 1.01 * asked_m; }
+};
+
 /// What is wrong with a pixel.
 enum class PixelFault : std::uint8_t {
   color,       ///< the right thing in another colour
@@ -127,6 +148,8 @@ struct ViewCheck {
   /// The source's blended layers were drawn in a wrong order here, and come nearer to the exact
   /// picture now.
   std::uint64_t righted_pixels = 0;
+  /// Edges of reduced meshes went through, no farther than these lie off.
+  std::uint64_t shifted_pixels = 0;
   /// Wrong pixels whose blended layers are drawn in a wrong order now, and not as the source's are.
   std::uint64_t disordered_pixels = 0;
   double mean_error = 0;  ///< steps of 255, over all channels
@@ -188,6 +211,7 @@ struct Verdict {
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
   std::uint64_t lightmap_lookups = 0;             ///< of verify_lightmaps; all found their texel
   std::vector<LookCheck> looks;                   ///< by material; of verify_looks
+  std::vector<ReductionCheck> reductions;         ///< of verify_reduction; the farthest first
   /// Lightmap pages that lit the views of the source and of the result.
   std::array<std::size_t, 2> lit_pages{};
   /// Vertices that a GPU shades for a triangle that is drawn (count_shaded), of the source and of
@@ -211,6 +235,20 @@ Result<Verdict> verify(const Scene& before,
                        const Ledger& ledger,
                        const VerifySettings& settings = {},
                        const RunControl& run = {});
+
+/// Holds meshes that were reduced against those that they were, at up to 16 places a triangle of
+/// both.
+/// \param survey  of `before` \param views  that pixels are of
+/// \param after  reduce(before, plan), of which `meshes` tells
+/// \error cancelled \cost that of measure_reduction
+Result<void> verify_reduction(const Scene& before,
+                              const Survey& survey,
+                              const Scene& after,
+                              std::span<const ReducedMesh> meshes,
+                              const ReducePlan& plan,
+                              std::span<const Viewpoint> views,
+                              Verdict& verdict,
+                              const RunControl& run = {});
 
 /// Looks lightmaps up at places strewn over every draw that moved: the four texels around each, at
 /// every clean mip level, are those that they were, and no two rectangles share a place.

@@ -18,6 +18,7 @@
 ///    the ledger), how far away that is, and its colour.
 /// 2. Pixels through whose centre an edge runs are not held against the result, nor are those where
 ///    two surfaces of the source lie in one place; both are counted.
+///    An edge of a mesh that was reduced may have gone as far as the verdict says that it lies off.
 /// 3. A view fails when more of its pixels differ than their routes allow, or when a draw has too
 ///    large a share of wrong ones, however small it is.
 namespace wakuzume {
@@ -44,7 +45,8 @@ class ViewAudience {
                     const Pixels& heat) = 0;
 };
 
-/// \pre `before` is the scene that the ledger is of, or what that was repainted from
+/// \pre `before` is the scene that the ledger is of, or what that was repainted or reduced from;
+///      then the verdict has the reductions
 /// \param audience  may be null; is not shown what is known
 /// \param known  checks of views that show what they did when these were made, by their numbers:
 ///               taken as they are

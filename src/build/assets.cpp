@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <vector>
 
-#include "build/picked.h"
+#include "rework/picked.h"
 #include "rework/geometry_block.h"
 #include "scene/byte_range.h"
 

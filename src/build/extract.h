@@ -5,7 +5,7 @@
 #include <map>
 #include <vector>
 
-#include "build/picked.h"
+#include "rework/picked.h"
 #include "wakuzume/build.h"
 
 /// Taking geometry that a build made over into another scene.

@@ -6,6 +6,7 @@
 
 #include "documents/document.h"
 #include "documents/lightmaps.h"
+#include "documents/reduction.h"
 #include "documents/routes.h"
 #include "json/out.h"
 #include "settings/fields.h"
@@ -15,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 9;
+constexpr std::uint32_t ledger_version = 10;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -247,6 +248,9 @@ class LedgerReader {
     }
     if (key == "lightmap_uv_set") {
       return in_.read(value, at, ledger.lightmap_uv_set);
+    }
+    if (key == "reduction") {
+      return read_reduction(in_, value, at, ledger.reduction);
     }
     if (key == "lightmaps") {
       return read_lightmaps(in_, value, at, ledger.lightmaps);
@@ -528,6 +532,9 @@ std::string to_json(const Ledger& ledger) {
   out.member("result_content", to_string(ledger.result_hash));
   if (!ledger.split.nodes.empty()) {
     write_split(out, ledger.split);
+  }
+  if (ledger.reduction.reduces()) {
+    write_reduction(out, ledger.reduction);
   }
   if (ledger.lightmaps.joins()) {
     write_lightmaps(out, ledger.lightmaps);

@@ -9,6 +9,7 @@
 #include "documents/document.h"
 #include "documents/lightmaps.h"
 #include "documents/read_setting.h"
+#include "documents/reduction.h"
 #include "documents/routes.h"
 #include "json/out.h"
 #include "settings/fields.h"
@@ -252,6 +253,9 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   out.member("content", to_string(plan.scene_hash));
   out.end_object();
   write_settings(out, plan);
+  if (plan.reduction.reduces()) {
+    write_reduction(out, plan.reduction);
+  }
   if (plan.lightmaps.joins()) {
     write_lightmaps(out, plan.lightmaps);
   }

@@ -8,6 +8,7 @@
 #include "documents/lightmaps.h"
 #include "documents/plan.h"
 #include "documents/read_setting.h"
+#include "documents/reduction.h"
 #include "documents/routes.h"
 #include "settings/fields.h"
 #include "wakuzume/io.h"
@@ -60,6 +61,9 @@ class PlanReader {
     }
     if (key == "marks") {
       return read_marks(value, at, plan.marks);
+    }
+    if (key == "reduction") {
+      return read_reduction(in_, value, at, plan.reduction);
     }
     if (key == "lightmaps") {
       return read_lightmaps(in_, value, at, plan.lightmaps);

@@ -17,6 +17,12 @@ template <class T>
 void write_setting(ReadableJsonOut& out, const char* key, const T& member) {
   if constexpr (std::is_enum_v<T>) {
     out.member(key, to_text(member));
+  } else if constexpr (std::is_same_v<T, std::vector<Box3d>>) {
+    std::vector<std::array<double, 6>> boxes;
+    for (const Box3d& box : member) {
+      boxes.push_back({box.min[0], box.min[1], box.min[2], box.max[0], box.max[1], box.max[2]});
+    }
+    out.member_line(key, boxes);
   } else {
     out.member_line(key, member);
   }
@@ -30,6 +36,13 @@ bool read_setting_value(JsonIn& in, JsonValue value, const At& at, T& out) {
            (from_text(text, out) ||
             in.fail(ErrorCode::bad_value, at,
                     fmt::format("\"{}\" is not one of the words it takes", text)));
+  } else if constexpr (std::is_same_v<T, std::vector<Box3d>>) {
+    return in.array(value, at, [&](JsonValue item, const At& a) {
+      std::array<double, 6> box{};
+      const bool good = in.read(item, a, box);
+      out.push_back({{box[0], box[1], box[2]}, {box[3], box[4], box[5]}});
+      return good;
+    });
   } else {
     return in.read(value, at, out);
   }

@@ -25,6 +25,7 @@ void write_view(ReadableJsonOut& out, const ViewCheck& check) {
   line.member("tied_pixels", check.tied_pixels);
   line.member("righted_pixels", check.righted_pixels);
   line.member("disordered_pixels", check.disordered_pixels);
+  line.member("shifted_pixels", check.shifted_pixels);
   line.member("mean_error", check.mean_error);
   line.member("psnr_db", check.psnr_db);
   line.member("likeness", check.likeness);
@@ -92,6 +93,26 @@ void write_budget(ReadableJsonOut& out, const std::string& tier, const BudgetRes
   line.member("passed", result.passed());
   line.end_object();
   out.line(line);
+}
+
+void write_reductions(ReadableJsonOut& out, const std::vector<ReductionCheck>& checks) {
+  write_rows(out, "reductions", checks, [](JsonOut& line, const ReductionCheck& check) {
+    line.member("mesh", check.mesh);
+    line.member("name", check.name);
+    line.member("draws", check.draws);
+    line.member("triangles_before", check.triangles_before);
+    line.member("triangles", check.triangles);
+    line.member("farthest_m", check.farthest_m);
+    line.member("farthest_px", check.farthest_px);
+    line.member("mean_m", check.mean_m);
+    if (check.asked_m > 0) {
+      line.member("asked_m", check.asked_m);
+    }
+    line.member("turned_deg", check.turned_deg);
+    line.member("texture", check.texture);
+    line.member("color", check.color);
+    line.member("passed", check.passed());
+  });
 }
 
 /// What drawing showed, and what could not be checked.
@@ -177,6 +198,9 @@ std::string to_json(const Verdict& verdict) {
       out.line(line);
     }
     out.end_array();
+  }
+  if (!verdict.reductions.empty()) {
+    write_reductions(out, verdict.reductions);
   }
   if (!verdict.mends.empty()) {
     write_mends(out, verdict.mends);

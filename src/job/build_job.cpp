@@ -87,10 +87,12 @@ Result<Built> build(const Source& source,
                     const Job& job,
                     const JobTools& tools,
                     const RunControl& run) {
-  if (job.build.carry_source != CarrySource::no && (source.origin || source.unjoined)) {
+  if (job.build.carry_source != CarrySource::no &&
+      (source.origin || source.unjoined || source.unreduced)) {
     return Failure(Error{ErrorCode::bad_setting,
-                         "--carry-source can't carry materials and lightmap pages as they were "
-                         "before they were shared; keep the source file instead, restore finds it",
+                         "--carry-source can't carry triangles, materials and lightmap pages as "
+                         "they were before they were reduced or shared; keep the source file "
+                         "instead, restore finds it",
                          {}});
   }
   BuildSettings settings = job.build;
@@ -100,9 +102,7 @@ Result<Built> build(const Source& source,
   if (!built) {
     return built;
   }
-  built->ledger.split = plan.split;
-  built->ledger.lightmaps = plan.lightmaps;
-  built->ledger.routes = plan.routes;
+  static_cast<SourceSteps&>(built->ledger) = plan;
   if (auto painted = paint(source, plan, tools, run, *built); !painted) {
     return Failure(painted.error());
   }

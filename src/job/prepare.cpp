@@ -3,6 +3,7 @@
 #include "job/prepare.h"
 
 #include <algorithm>
+#include <iterator>
 
 #include "job/telling.h"
 
@@ -34,6 +35,17 @@ Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunCo
   source.origin = std::move(source.scene);
   source.scene = std::move(repainted->scene);
   source.images.insert(source.images.begin(), repainted->images.begin(), repainted->images.end());
+  return {};
+}
+
+Result<void> reduce_source(Source& source, const ReducePlan& reduction, const RunControl& run) {
+  auto reduced = reduce(source.scene, reduction, run);
+  if (!reduced) {
+    return Failure(reduced.error());
+  }
+  source.unreduced = std::move(source.scene);
+  source.scene = std::move(reduced->scene);
+  source.reduced = std::move(reduced->meshes);
   return {};
 }
 
@@ -98,6 +110,41 @@ Result<void> join_pages(Prepared& prepared,
                        run);
 }
 
+Result<std::vector<Viewpoint>> list_views(const Scene& scene,
+                                          const Survey& survey,
+                                          const Job& job) {
+  return job.views.empty() ? make_views(scene, survey, job.settings.views)
+                           : Result<std::vector<Viewpoint>>(job.views);
+}
+
+/// Reduces a source that is surveyed, and surveys what came of it.
+Result<void> reduce_meshes(Prepared& prepared, const Job& job, const RunControl& run) {
+  if (!job.settings.reduce.asks()) {
+    return {};
+  }
+  const auto views = list_views(prepared.source.scene, prepared.survey, job);
+  if (!views) {
+    return Failure(views.error());
+  }
+  auto plan =
+      propose_reduction(prepared.source.scene, prepared.survey, job.settings.reduce, *views, run);
+  if (!plan) {
+    return Failure(plan.error());
+  }
+  warn(run, plan->left_as);
+  prepared.reduction = std::move(*plan);
+  if (!prepared.reduction.reduces()) {
+    return {};
+  }
+  if (auto reduced = reduce_source(prepared.source, prepared.reduction, run); !reduced) {
+    return reduced;
+  }
+  const auto gave = std::count_if(prepared.source.reduced.begin(), prepared.source.reduced.end(),
+                                  [](const ReducedMesh& mesh) { return mesh.gave(); });
+  tell(run, "reduced {} meshes", gave);
+  return survey_source(prepared, prepared.survey.settings, run);
+}
+
 /// Blended materials become masks before anything is shared.
 Result<void> cut_materials(Prepared& prepared,
                            const MaterialSettings& settings,
@@ -109,13 +156,6 @@ Result<void> cut_materials(Prepared& prepared,
     return done;
   }
   return survey_source(prepared, prepared.survey.settings, run);
-}
-
-Result<std::vector<Viewpoint>> list_views(const Scene& scene,
-                                          const Survey& survey,
-                                          const Job& job) {
-  return job.views.empty() ? make_views(scene, survey, job.settings.views)
-                           : Result<std::vector<Viewpoint>>(job.views);
 }
 
 /// More places like those of the views: to look at orders from them takes no pictures.
@@ -149,27 +189,28 @@ Result<void> add_outlook(Prepared& prepared,
 
 }  // namespace
 
-Result<Source> make_source(Scene scene,
-                           const SplitSettings& split,
-                           const LightmapPlan& lightmaps,
-                           const RoutePlan& routes,
-                           const RunControl& run) {
-  auto source = split_source(std::move(scene), split, run);
+Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run) {
+  auto source = split_source(std::move(scene), steps.split, run);
   if (!source) {
     return source;
   }
-  if (lightmaps.joins()) {
-    if (auto joined = join_source(*source, lightmaps, run); !joined) {
+  if (steps.reduction.reduces()) {
+    if (auto reduced = reduce_source(*source, steps.reduction, run); !reduced) {
+      return Failure(reduced.error());
+    }
+  }
+  if (steps.lightmaps.joins()) {
+    if (auto joined = join_source(*source, steps.lightmaps, run); !joined) {
       return Failure(joined.error());
     }
   }
-  if (auto done = cut_out(routes.cutouts, source->scene); !done) {
+  if (auto done = cut_out(steps.routes.cutouts, source->scene); !done) {
     return Failure(done.error());
   }
-  if (!routes.shares()) {
+  if (!steps.routes.shares()) {
     return source;
   }
-  auto repainted = repaint_source(*source, routes, run);
+  auto repainted = repaint_source(*source, steps.routes, run);
   return repainted ? std::move(source) : Failure(repainted.error());
 }
 
@@ -238,12 +279,58 @@ Result<void> share_again(Prepared& prepared,
   return measure_outlook(prepared, tools, run);
 }
 
+Result<void> reduce_again(Prepared& prepared,
+                          std::span<const DrawRef> whole,
+                          std::span<const MaterialTakenBack> taken_back,
+                          const Job& job,
+                          const JobTools& tools,
+                          const RunControl& run) {
+  Source as_split{std::move(*prepared.source.unreduced)};
+  as_split.split = std::move(prepared.source.split);
+  prepared.source = std::move(as_split);
+  std::vector<DrawRef>& untouched = prepared.reduction.untouched;
+  const std::vector<DrawRef> before = std::move(untouched);
+  untouched.clear();
+  std::set_union(before.begin(), before.end(), whole.begin(), whole.end(),
+                 std::back_inserter(untouched));
+  prepared.lightmaps = {};
+  prepared.routes = {};
+  if (auto reduced = reduce_source(prepared.source, prepared.reduction, run); !reduced) {
+    return reduced;
+  }
+  if (auto surveyed = survey_source(prepared, job.settings.survey, run); !surveyed) {
+    return surveyed;
+  }
+  if (auto joined = join_pages(prepared, job.settings.lightmaps, tools, run); !joined) {
+    return joined;
+  }
+  if (auto shared = share_materials(prepared, job.settings.materials, job, tools, run, taken_back);
+      !shared) {
+    return shared;
+  }
+  return measure_outlook(prepared, tools, run);
+}
+
 Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run) {
   auto images = tools.codec.measure(prepared.source.scene, ImageDepth::sizes, run);
   if (!images) {
     return Failure(images.error());
   }
-  prepared.outlook.images = std::move(*images);
+  Outlook& outlook = prepared.outlook;
+  outlook.images = std::move(*images);
+  if (!prepared.source.unreduced) {
+    return {};
+  }
+  const Scene& before = *prepared.source.unreduced;
+  const auto found = survey(before, prepared.survey.settings, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  auto outcome = measure_outcome(before, *found, outlook, run);
+  if (!outcome) {
+    return Failure(outcome.error());
+  }
+  outlook.before = std::move(*outcome);
   return {};
 }
 
@@ -259,11 +346,14 @@ Result<Prepared> prepare(Scene scene,
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{std::move(*source), {}, {}, settings.split, {}, {}, {}};
+  Prepared out{{settings.split, {}, {}, {}}, std::move(*source), {}, {}, {}};
   if (auto surveyed = survey_source(out, settings.survey, run); !surveyed) {
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
+  if (auto reduced = reduce_meshes(out, job, run); !reduced) {
+    return Failure(reduced.error());
+  }
   if (auto joined = join_pages(out, settings.lightmaps, tools, run); !joined) {
     return Failure(joined.error());
   }
@@ -284,13 +374,18 @@ Result<Prepared> prepare_for(const Plan& plan,
                              const MaterialSettings* route_anew) {
   const bool anew = route_anew != nullptr && !plan.routes.empty();
   const bool join_anew = route_anew != nullptr && plan.lightmaps.joins();
-  const RoutePlan routes = anew ? RoutePlan{} : plan.routes;
-  const LightmapPlan lightmaps = join_anew ? LightmapPlan{} : plan.lightmaps;
-  auto source = make_source(std::move(scene), plan.split, lightmaps, routes, run);
+  SourceSteps steps = plan;
+  if (anew) {
+    steps.routes = {};
+  }
+  if (join_anew) {
+    steps.lightmaps = {};
+  }
+  auto source = make_source(std::move(scene), steps, run);
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{std::move(*source), {}, {}, plan.split, lightmaps, routes, {}};
+  Prepared out{std::move(steps), std::move(*source), {}, {}, {}};
   SurveySettings rules = plan.survey_settings;
   if (join_anew) {
     const std::string& key = plan.lightmaps.transform_key;
@@ -337,9 +432,7 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
   auto plan = propose_without(taken, source.source.scene, source.survey, job.settings.propose,
                               source.outlook, run);
   if (plan) {
-    plan->split = source.split;
-    plan->lightmaps = source.lightmaps;
-    plan->routes = source.routes;
+    static_cast<SourceSteps&>(*plan) = source;
   }
   return plan;
 }

@@ -25,6 +25,15 @@ Result<void> share_again(Prepared& prepared,
                          const JobTools& tools,
                          const RunControl& run);
 
+/// All from the reduction on once more, with draws that get the triangles back that they had.
+/// \pre meshes are reduced \param whole  ascending
+Result<void> reduce_again(Prepared& prepared,
+                          std::span<const DrawRef> whole,
+                          std::span<const MaterialTakenBack> taken_back,
+                          const Job& job,
+                          const JobTools& tools,
+                          const RunControl& run);
+
 /// A plan without what was taken back, with the split and the routes of its source.
 Result<Plan> propose_without(std::span<const TakenBack> taken,
                              const Prepared& source,

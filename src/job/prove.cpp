@@ -27,7 +27,7 @@ Result<Verdict> audit(const Source& source,
     return verdict;
   }
   give_pages(ledger.page_images, pages, after);
-  verdict->before = count_totals(source.before_sharing());
+  verdict->before = count_totals(source.before_all());
   verdict->after = count_totals(after);
   if (source.unjoined) {
     // Materials that were shared since have no part in where lightmaps are looked up.
@@ -55,6 +55,27 @@ Result<Verdict> audit(const Source& source,
     return Failure(done.error());
   }
   return verdict;
+}
+
+/// Meshes that were reduced against those that they were.
+Result<void> check_reduction(const Source& source,
+                             const Ledger& ledger,
+                             const Job& job,
+                             const RunControl& run,
+                             Verdict& verdict) {
+  if (!source.unreduced) {
+    return {};
+  }
+  const auto found = survey(*source.unreduced, job.settings.survey, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  const auto outlook = make_outlook(*source.unreduced, *found, job);
+  if (!outlook) {
+    return Failure(outlook.error());
+  }
+  return verify_reduction(*source.unreduced, *found, source.before_sharing(), source.reduced,
+                          ledger.reduction, outlook->views, verdict, run);
 }
 
 /// Holds the result against the budgets of the settings, if there are any.
@@ -120,7 +141,7 @@ Result<Verdict> prove(const Source& source,
                       const JobTools& tools,
                       const RunControl& run,
                       const ProvedBefore* earlier) {
-  const Scene& before = source.before_sharing();
+  const Scene& before = source.before_all();
   KnownViews known;
   std::vector<LookCheck> looks;
   if (earlier != nullptr) {
@@ -135,6 +156,9 @@ Result<Verdict> prove(const Source& source,
   auto verdict = audit(source, ledger, looks, after, job.settings.verify, tools, run);
   if (!verdict) {
     return verdict;
+  }
+  if (auto done = check_reduction(source, ledger, job, run, *verdict); !done) {
+    return Failure(done.error());
   }
   if (auto done = compare_views({before, after, ledger, known}, job, tools, run, *verdict); !done) {
     return Failure(done.error());

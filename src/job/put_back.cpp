@@ -36,7 +36,8 @@ std::vector<DrawRef> unite(const std::vector<DrawRef>& a, const std::vector<Draw
   return out;
 }
 
-/// Where materials were shared or lightmap pages joined: what comes back shows its own again.
+/// Where meshes were reduced, materials shared or lightmap pages joined: what comes back shows its
+/// own again.
 Result<Built> put_back_look(const Source& source,
                             const Ledger& ledger,
                             Scene built,
@@ -47,11 +48,14 @@ Result<Built> put_back_look(const Source& source,
   if (!draws) {
     return Failure(draws.error());
   }
-  RoutePlan routes = ledger.routes;
-  LightmapPlan lightmaps = ledger.lightmaps;
-  routes.untouched = unite(routes.untouched, *draws);
-  lightmaps.untouched = unite(lightmaps.untouched, *draws);
-  const auto back = make_source(source.before_sharing(), {}, lightmaps, routes, run);
+  SourceSteps steps = ledger;
+  for (std::vector<DrawRef>* const untouched :
+       {&steps.reduction.untouched, &steps.lightmaps.untouched, &steps.routes.untouched}) {
+    *untouched = unite(*untouched, *draws);
+  }
+  SourceSteps after_split = steps;
+  after_split.split = {};
+  const auto back = make_source(source.before_all(), after_split, run);
   if (!back) {
     return Failure(back.error());
   }
@@ -60,10 +64,10 @@ Result<Built> put_back_look(const Source& source,
   if (!restored) {
     return restored;
   }
-  if (ledger.routes.shares()) {
-    restored->ledger.routes = std::move(routes);
+  if (!ledger.routes.shares()) {
+    steps.routes = ledger.routes;
   }
-  restored->ledger.lightmaps = std::move(lightmaps);
+  static_cast<SourceSteps&>(restored->ledger) = std::move(steps);
   const PageImages& images = restored->ledger.page_images;
   give_pages(images, list_shown(pages, ledger.page_images, images), restored->scene);
   return restored;
@@ -87,15 +91,15 @@ Result<Built> put_back(std::optional<Scene> source,
     return restore(built, ledger, *carried, choice, run);
   }
   // Pieces are whole again when all of them are back, and materials their own.
-  const bool whole = choice.everything && !(ledger.routes.empty() && ledger.split.nodes.empty() &&
-                                            !ledger.lightmaps.joins());
+  const bool whole =
+      choice.everything && !(ledger.routes.empty() && ledger.split.nodes.empty() &&
+                             !ledger.lightmaps.joins() && !ledger.reduction.reduces());
   std::optional<Scene> as_read = whole ? source : std::nullopt;
-  const auto made =
-      make_source(std::move(*source), ledger.split, ledger.lightmaps, ledger.routes, run);
+  const auto made = make_source(std::move(*source), ledger, run);
   if (!made) {
     return Failure(made.error());
   }
-  auto restored = made->origin || made->unjoined
+  auto restored = made->origin || made->unjoined || made->unreduced
                       ? put_back_look(*made, ledger, std::move(built), choice, run)
                       : restore(built, ledger, made->scene, choice, run);
   return restored && whole ? make_untouched(*as_read, run) : std::move(restored);

@@ -1,5 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <algorithm>
 #include <chrono>
 #include <optional>
 
@@ -47,7 +48,10 @@ class BuiltLightmaps final : public LightmapFiles {
 };
 
 /// What a step takes back, as people read it.
-std::vector<Mend> tell_mends(const Scene& origin, const MendStep& step, std::uint32_t round) {
+std::vector<Mend> tell_mends(const Scene& origin,
+                             const Verdict& verdict,
+                             const MendStep& step,
+                             std::uint32_t round) {
   std::vector<Mend> out;
   for (const MaterialTakenBack& taken : step.materials) {
     const std::string& name = origin[taken.material].name;
@@ -57,6 +61,13 @@ std::vector<Mend> tell_mends(const Scene& origin, const MendStep& step, std::uin
          taken.to == TakenTo::larger ? "a tile as large as its texture"
                                      : "its own material, as it was",
          taken.why});
+  }
+  for (const DrawRef& draw : step.whole) {
+    const auto rejection = std::find_if(verdict.rejected.begin(), verdict.rejected.end(),
+                                        [&](const Rejection& of) { return of.draw == draw; });
+    out.push_back(
+        {round, fmt::format("{} primitive {}", make_node_path(origin, draw.node), draw.primitive),
+         "the triangles that it had", rejection == verdict.rejected.end() ? "" : rejection->why});
   }
   for (const TakenBack& taken : step.draws) {
     out.push_back({round,
@@ -162,7 +173,12 @@ class JobRun {
     std::vector<MaterialTakenBack> materials = source.routes.taken_back;
     add_mends(step, draws, materials);
     source.routes.taken_back = materials;
-    if (!step.materials.empty()) {
+    if (!step.whole.empty()) {
+      if (auto reduced = reduce_again(source, step.whole, materials, job_, tools_, run_);
+          !reduced) {
+        return reduced;
+      }
+    } else if (!step.materials.empty()) {
       if (auto shared = share_again(source, materials, job_, tools_, run_); !shared) {
         return shared;
       }
@@ -186,14 +202,14 @@ class JobRun {
       if (auto proved = prove_round(earlier ? &*earlier : nullptr); !proved) {
         return proved;
       }
-      const Scene& origin = out_.source.source.before_sharing();
+      const Scene& origin = out_.source.source.before_all();
       const MendStep step = round > job_.settings.verify.mend_rounds
                                 ? MendStep{}
                                 : choose_mends(origin, out_.built.ledger, out_.verdict);
       if (step.empty()) {
         break;
       }
-      const std::vector<Mend> told = tell_mends(origin, step, round);
+      const std::vector<Mend> told = tell_mends(origin, out_.verdict, step, round);
       mends.insert(mends.end(), told.begin(), told.end());
       tell(run_, "took back {} {} that the proof rejected", told.size(),
            told.size() == 1 ? "thing" : "things");

@@ -8,9 +8,9 @@ namespace wakuzume {
 
 Result<void> validate(const Settings& settings) {
   for (const Result<void>& valid :
-       {validate(settings.split), validate(settings.survey), validate(settings.lightmaps),
-        validate(settings.materials), validate(settings.propose), validate(settings.verify),
-        validate(settings.views), validate(settings.findings),
+       {validate(settings.split), validate(settings.survey), validate(settings.reduce),
+        validate(settings.lightmaps), validate(settings.materials), validate(settings.propose),
+        validate(settings.verify), validate(settings.views), validate(settings.findings),
         validate(std::span<const Budget>(settings.budgets))}) {
     if (!valid) {
       return valid;

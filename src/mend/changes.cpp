@@ -89,7 +89,11 @@ Changes find_changes(const Scene& origin, const Ledger& earlier, const Ledger& l
   for (std::size_t r = 0; r < later.rows.size(); ++r) {
     const DrawRef& draw = later.rows[r].source;
     const MaterialId material = primitive_of(origin, draw).material;
-    if (r >= was.size() || earlier.rows[r].source != draw || was[r] != is[r] ||
+    const bool whole_now = std::binary_search(later.reduction.untouched.begin(),
+                                              later.reduction.untouched.end(), draw) &&
+                           !std::binary_search(earlier.reduction.untouched.begin(),
+                                               earlier.reduction.untouched.end(), draw);
+    if (whole_now || r >= was.size() || earlier.rows[r].source != draw || was[r] != is[r] ||
         (material != no_material && !same[to_index(material)])) {
       out.draws.push_back(draw);
     }

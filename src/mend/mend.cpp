@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 #include <optional>
+#include <set>
 
 #include "plan/proposer.h"
 
@@ -18,6 +19,9 @@ class MendFinder {
     for (const LedgerRow& row : ledger.rows) {
       fates_.emplace(row.source, row.fate);
     }
+    for (const MeshTarget& target : ledger.reduction.meshes) {
+      reduced_.insert(target.mesh);
+    }
   }
 
   MendStep find() {
@@ -26,11 +30,12 @@ class MendFinder {
         take(rejection);
       }
     }
-    if (step_.empty()) {
+    if (step_.empty() && whole_.empty()) {
       for (const Rejection& rejection : verdict_.rejected) {
         take(rejection);
       }
     }
+    step_.whole.assign(whole_.begin(), whole_.end());
     for (auto& [id, taken] : materials_) {
       step_.materials.push_back(std::move(taken));
     }
@@ -53,6 +58,10 @@ class MendFinder {
       take_material(rejection.material, rejection.why);
       return;
     }
+    if (is_reduced(rejection.draw)) {
+      whole_.insert(rejection.draw);
+      return;
+    }
     const bool look = rejection.about == RejectedFor::look && shows_shared(rejection.draw) &&
                       take_material(material_of(rejection.draw), rejection.why);
     const auto fate = fates_.find(rejection.draw);
@@ -64,6 +73,12 @@ class MendFinder {
     } else if (fate->second == Fate::merged) {
       add_taken_back(step_.draws, {rejection.draw, TakenFrom::merges, rejection.why});
     }
+  }
+
+  [[nodiscard]] bool is_reduced(const DrawRef& draw) const {
+    const std::vector<DrawRef>& untouched = ledger_.reduction.untouched;
+    return reduced_.contains(origin_[draw.node].mesh) &&
+           !std::binary_search(untouched.begin(), untouched.end(), draw);
   }
 
   [[nodiscard]] bool shows_shared(const DrawRef& draw) const {
@@ -106,6 +121,8 @@ class MendFinder {
   const Ledger& ledger_;
   const Verdict& verdict_;
   std::map<DrawRef, Fate> fates_;
+  std::set<MeshId> reduced_;
+  std::set<DrawRef> whole_;
   std::map<MaterialId, MaterialTakenBack> materials_;
   MendStep step_;
 };

@@ -246,10 +246,20 @@ Result<Measured> measure_plan(const Scene& scene,
   return measure_outcome(scene, planned.survey(), planned.stored(), outlook, run);
 }
 
-Forecast make_forecast(const Measured& today, const Measured& planned, const CostProfile& profile) {
-  Forecast forecast{today.outcome, planned.outcome, 1};
+Result<Outcome> measure_outcome(const Scene& scene,
+                                const Survey& survey,
+                                const Outlook& outlook,
+                                const RunControl& run) {
+  Outlook looked = outlook;
+  looked.profile = with_passes(outlook.profile);
+  auto today = measure_today(scene, survey, make_shape_sizes(scene, survey), looked, run);
+  return today ? Result<Outcome>(today->outcome) : Failure(today.error());
+}
+
+Forecast make_forecast(const Measured& today, const Measured& planned, const Outlook& outlook) {
+  Forecast forecast{outlook.before.value_or(today.outcome), planned.outcome, 1};
   for (std::size_t v = 0; v < today.gpu_ms.size(); ++v) {
-    if (today.gpu_ms[v] > 0 && planned.gpu_ms[v] > profile.few_gpu_ms) {
+    if (today.gpu_ms[v] > 0 && planned.gpu_ms[v] > outlook.profile.few_gpu_ms) {
       forecast.gpu_growth = std::max(forecast.gpu_growth, planned.gpu_ms[v] / today.gpu_ms[v]);
     }
   }

@@ -32,7 +32,8 @@ Result<Measured> measure_plan(const Scene& scene,
                               const Plan& plan,
                               const RunControl& run);
 
-Forecast make_forecast(const Measured& today, const Measured& planned, const CostProfile& profile);
+/// \param outlook  whose `before` is told where there is one
+Forecast make_forecast(const Measured& today, const Measured& planned, const Outlook& outlook);
 
 /// A profile without passes draws what is seen, once.
 inline CostProfile with_passes(CostProfile profile) {

@@ -46,7 +46,11 @@ class Proposer {
         survey_(survey),
         settings_(task.settings),
         sizes_(make_shape_sizes(scene, survey)),
-        outlook_{task.outlook.views, with_passes(task.outlook.profile), task.outlook.images, {}},
+        outlook_{task.outlook.views,
+                 with_passes(task.outlook.profile),
+                 task.outlook.images,
+                 {},
+                 task.outlook.before},
         sight_(choose_sight(task)),
         run_(run),
         frames_(scene, survey),
@@ -353,7 +357,7 @@ class Proposer {
     if (!planned) {
       return Failure(planned.error());
     }
-    out.plan.forecast = make_forecast(today_, *planned, outlook_.profile);
+    out.plan.forecast = make_forecast(today_, *planned, outlook_);
     out.excess = search.judge(arrangement.totals, planned->outcome);
     const double growth = outlook_.profile.gpu_growth;
     // Cells are what was asked for, whatever they draw.

@@ -84,7 +84,8 @@ class Editor {
     if (auto sound = check_groups(scene_, survey_, plan_, run_); !sound) {
       return Failure(sound.error());
     }
-    const Outlook looked{outlook.views, with_passes(outlook.profile), outlook.images};
+    Outlook looked = outlook;
+    looked.profile = with_passes(outlook.profile);
     const auto today = measure_today(scene_, survey_, sizes_, looked, run_);
     if (!today) {
       return Failure(today.error());
@@ -93,7 +94,7 @@ class Editor {
     if (!planned) {
       return Failure(planned.error());
     }
-    plan_.forecast = make_forecast(*today, *planned, looked.profile);
+    plan_.forecast = make_forecast(*today, *planned, looked);
     return std::move(plan_);
   }
 
@@ -538,9 +539,7 @@ Result<Plan> revise(const Scene& scene,
   auto made = propose_around(plan, scene, survey, {settings, outlook}, run);
   if (made) {
     made->scene_path = plan.scene_path;
-    made->split = plan.split;
-    made->lightmaps = plan.lightmaps;
-    made->routes = plan.routes;
+    static_cast<SourceSteps&>(*made) = plan;
   }
   return made;
 }
@@ -571,9 +570,7 @@ Result<Plan> rebase(const Scene& scene,
     group.pinned = pinned.count(group.name) > 0;
   }
   made->scene_path = plan.scene_path;
-  made->split = plan.split;
-  made->lightmaps = plan.lightmaps;
-  made->routes = plan.routes;
+  static_cast<SourceSteps&>(*made) = plan;
   return made;
 }
 

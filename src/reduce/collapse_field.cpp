@@ -24,6 +24,12 @@ constexpr double pull = 1e-8;
 /// What makes no difference: the error of a length, squared.
 constexpr double as_good = 1e-12;
 
+/// Sides of a surface that meet at more than 66 degrees are two sides of a thing; a line that turns
+/// back by more than 80 has a corner. Both where one of the edges is so long, of the extent.
+constexpr double sharp_cosine = 0.4;
+constexpr double bend_cosine = -0.17;
+constexpr double corner_side = 0.05;
+
 }  // namespace
 
 void CollapseField::weigh(const RunControl& run) {
@@ -37,10 +43,21 @@ void CollapseField::weigh(const RunControl& run) {
   moved.resize(net.point_of.size());
   judged_at.resize(net.ends.size());
   tried.resize(net.ends.size());
+  Box3d box;
+  for (std::size_t p = 0; p < points; ++p) {
+    const Vec3d at = place(static_cast<std::uint32_t>(p));
+    if (std::isfinite(length2(at))) {
+      box.include(at);
+    }
+  }
+  const double least_side = corner_side * box.largest_extent();
   for_each_range(points, points_at_once, run, "reducing", [&](std::size_t begin, std::size_t end) {
     for (std::size_t p = begin; p < end; ++p) {
       add_faces(static_cast<std::uint32_t>(p));
       mark_feature(static_cast<std::uint32_t>(p));
+      if (on_feature[p] != 0 && has_corner(static_cast<std::uint32_t>(p), least_side)) {
+        on_feature[p] = is_corner;
+      }
     }
   });
 }
@@ -120,7 +137,52 @@ void CollapseField::mark_feature(std::uint32_t point) {
     any = any || net.is_feature(net.edge_of[c]) ||
           net.is_feature(net.edge_of[SurfaceNet::previous(c)]);
   });
-  on_feature[point] = any ? 1 : 0;
+  if (on_feature[point] != is_corner) {
+    on_feature[point] = any ? 1 : 0;
+  }
+}
+
+/// Whether a shape would not be the same without this point: three sharp edges meet, or one bends
+/// sharply, and one of them is long.
+bool CollapseField::has_corner(std::uint32_t point, double least_side) {
+  struct SharpEdge {
+    std::uint32_t edge = no_index;
+    Vec3d along{};
+    Vec3d normal{};
+    bool sharp = true;  ///< until a second side is found that goes on nearly as the first
+  };
+  std::vector<SharpEdge> edges;
+  const Vec3d here = place(point);
+  net.for_each_corner(point, [&](std::uint32_t c) {
+    const Vec3d to_next = place(net.point_at(SurfaceNet::next(c))) - here;
+    const Vec3d to_previous = place(net.point_at(SurfaceNet::previous(c))) - here;
+    const Vec3d normal = cross(to_next, to_previous);
+    for (const auto& [edge, side] :
+         {std::pair(net.edge_of[c], to_next),
+          std::pair(net.edge_of[SurfaceNet::previous(c)], to_previous)}) {
+      if (!net.is_feature(edge)) {
+        continue;
+      }
+      const auto known = std::find_if(edges.begin(), edges.end(),
+                                      [e = edge](const SharpEdge& of) { return of.edge == e; });
+      if (known == edges.end()) {
+        edges.push_back({edge, side, normal});
+      } else {
+        known->sharp = dot(known->normal, normal) <
+                       sharp_cosine * std::sqrt(length2(known->normal) * length2(normal));
+      }
+    }
+  });
+  std::erase_if(edges, [](const SharpEdge& of) { return !of.sharp; });
+  const bool any_long = std::any_of(edges.begin(), edges.end(), [&](const SharpEdge& of) {
+    return length2(of.along) >= least_side * least_side;
+  });
+  if (!any_long || edges.size() < 2) {
+    return false;
+  }
+  return edges.size() > 2 ||
+         dot(edges[0].along, edges[1].along) >
+             bend_cosine * std::sqrt(length2(edges[0].along) * length2(edges[1].along));
 }
 
 /// What each wedge of a point becomes: the one it shares a triangle with. The same wedge twice
@@ -184,7 +246,8 @@ Quadric CollapseField::join(std::uint32_t from,
 }
 
 bool CollapseField::may_go(std::uint32_t edge, std::uint32_t point) const {
-  return !is_held(point) && (on_feature[point] == 0 || net.is_feature(edge));
+  return !is_held(point) && on_feature[point] != is_corner &&
+         (on_feature[point] == 0 || net.is_feature(edge));
 }
 
 void CollapseField::offer(

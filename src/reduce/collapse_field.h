@@ -46,8 +46,9 @@ struct CollapseField {
   /// By wedge: for each component that counts the sum of gradients and of offsets, each times its
   /// area; then the area.
   std::vector<float> records;
-  std::vector<std::uint32_t> versions;    ///< by point: goes up with each change
-  std::vector<std::uint8_t> on_feature;   ///< by point: a seam or border goes through it
+  std::vector<std::uint32_t> versions;  ///< by point: goes up with each change
+  /// By point: 1 where a seam or border goes through it, 2 where a shape has one of its corners.
+  std::vector<std::uint8_t> on_feature;
   std::vector<std::uint32_t> lone_wedge;  ///< by point: its only one, or no_index
   std::vector<std::uint8_t> marks;        ///< by point: scratch, zero between uses
   std::vector<std::uint8_t> moved;        ///< by wedge: not where or what it was
@@ -67,6 +68,7 @@ struct CollapseField {
   }
   [[nodiscard]] float* gradients(std::uint32_t wedge) { return &records[wedge * record_size()]; }
   [[nodiscard]] std::size_t record_size() const { return 4 * std::size_t{counted} + 1; }
+  static constexpr std::uint8_t is_corner = 2;
   void mark_feature(std::uint32_t point);
 
   void pair_wedges(std::uint32_t from, std::uint32_t to, WedgePairs& pairs);
@@ -76,6 +78,7 @@ struct CollapseField {
 
  private:
   void add_faces(std::uint32_t point);
+  bool has_corner(std::uint32_t point, double least_side);
   void add_traits(std::uint32_t corner, const Vec3d& e1, const Vec3d& e2, double area, Quadric& q);
   void add_rim(std::uint32_t edge, const Vec3d& side, const Vec3d& normal, Quadric& q) const;
   void free_values(std::uint32_t from, std::uint32_t to, const WedgePairs& pairs, Quadric& q);

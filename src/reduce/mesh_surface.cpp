@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 
+#include "scene/elements.h"
 #include "survey/draws.h"
 #include "wakuzume/shading_order.h"
 
@@ -14,6 +15,9 @@ namespace {
 
 /// Joints count as if each moved by so much of the mesh's diagonal, each in its own direction.
 constexpr double joint_step = 0.1;
+
+/// Of the mesh's extent.
+constexpr double shape_limit = 0.15;
 
 /// Of the mesh's extent: what moves a vertex by less moves it by nothing.
 constexpr double least_move = 1e-6;
@@ -63,6 +67,27 @@ bool all_zero(const std::vector<float>& values) {
   return std::all_of(values.begin(), values.end(), [](float value) { return value == 0; });
 }
 
+/// The elements that a list names, ascending; empty: it names all.
+std::vector<std::uint32_t> list_used(std::span<const std::uint32_t> indices, std::uint64_t count) {
+  std::vector<std::uint32_t> used;
+  if (indices.size() < count / 8) {
+    used.assign(indices.begin(), indices.end());
+    std::sort(used.begin(), used.end());
+    used.erase(std::unique(used.begin(), used.end()), used.end());
+    return used;
+  }
+  std::vector<bool> is_used(count, false);
+  for (const std::uint32_t index : indices) {
+    is_used[index] = true;
+  }
+  for (std::uint32_t v = 0; v < count; ++v) {
+    if (is_used[v]) {
+      used.push_back(v);
+    }
+  }
+  return used.size() == count ? std::vector<std::uint32_t>{} : used;
+}
+
 bool is_blended(const Scene& scene, const Primitive& primitive) {
   return primitive.material != no_material &&
          scene[primitive.material].alpha_mode == AlphaMode::blend;
@@ -107,6 +132,7 @@ MeshSurface::MeshSurface(const Scene& scene, const Mesh& mesh) : scene_(scene), 
     box.include(Vec3d{positions_[i], positions_[i + 1], positions_[i + 2]});
   }
   least_move_ = static_cast<float>(least_move * box.largest_extent());
+  shape_limit_m_ = shape_limit * box.largest_extent();
   // Where materials meet corners differ, so that the line between them is a seam.
   if (parts_.size() > 1) {
     Trait number{no_index, "", TraitKind::label, 1, {}};
@@ -125,10 +151,18 @@ void MeshSurface::add_part(std::uint32_t p) {
   part.primitive = p;
   part.first_vertex = static_cast<std::uint32_t>(vertices());
   part.first_triangle = static_cast<std::uint32_t>(triangles());
-  const std::vector<float> positions = make_floats(scene_, places);
+  std::vector<std::uint32_t> indices = make_list_indices(scene_, primitive);
+  part.elements = list_used(indices, scene_[places].count);
+  if (!part.elements.empty()) {
+    for (std::uint32_t& index : indices) {
+      const auto place = std::lower_bound(part.elements.begin(), part.elements.end(), index);
+      index = static_cast<std::uint32_t>(place - part.elements.begin());
+    }
+  }
+  const std::vector<float> positions = read(part, places);
   positions_.insert(positions_.end(), positions.begin(), positions.end());
   part.vertices = static_cast<std::uint32_t>(positions.size() / 3);
-  for (const std::uint32_t index : make_list_indices(scene_, primitive)) {
+  for (const std::uint32_t index : indices) {
     indices_.push_back(part.first_vertex + index);
   }
   part.triangles = static_cast<std::uint32_t>(triangles()) - part.first_triangle;
@@ -148,6 +182,23 @@ void MeshSurface::add_part(std::uint32_t p) {
     trait.values.resize(vertices() * trait.components);
   }
   parts_.push_back(part);
+}
+
+std::vector<float> MeshSurface::read(const Part& part, StreamId stream) const {
+  if (part.elements.empty()) {
+    return make_floats(scene_, stream);
+  }
+  const ElementReader reader(scene_, stream);
+  std::vector<float> out;
+  out.reserve(part.elements.size() * reader.width());
+  std::array<double, 16> element{};
+  for (const std::uint32_t v : part.elements) {
+    reader.load(v, element.data());
+    for (std::uint32_t c = 0; c < reader.width(); ++c) {
+      out.push_back(static_cast<float>(element[c]));
+    }
+  }
+  return out;
 }
 
 MeshSurface::Trait& MeshSurface::ensure_trait(std::uint32_t target,
@@ -174,7 +225,7 @@ void MeshSurface::add_attributes(const Part& part,
     if (target == no_index && attribute.semantic == "POSITION") {
       continue;
     }
-    std::vector<float> values = make_floats(scene_, attribute.stream);
+    std::vector<float> values = read(part, attribute.stream);
     if (target != no_index && all_zero(values)) {
       continue;  // and so it stays
     }
@@ -211,8 +262,8 @@ void MeshSurface::add_motion(const Part& part) {
       break;
     }
     any = true;
-    const std::vector<float> joint = make_floats(scene_, joints);
-    const std::vector<float> weight = make_floats(scene_, weights);
+    const std::vector<float> joint = read(part, joints);
+    const std::vector<float> weight = read(part, weights);
     for (std::size_t i = 0; i < weight.size(); ++i) {
       const auto direction = find_direction(static_cast<std::uint64_t>(joint[i]));
       for (std::size_t k = 0; k < 3; ++k) {
@@ -283,7 +334,7 @@ std::vector<float> MeshSurface::list_values(const Attribute& attribute,
                                             const Part& part,
                                             const ReducedSurface& reduced,
                                             const Left& left) const {
-  const std::vector<float> old = make_floats(scene_, attribute.stream);
+  const std::vector<float> old = read(part, attribute.stream);
   const std::size_t n = component_count(scene_[attribute.stream].element);
   const bool places = target == no_index && attribute.semantic == "POSITION";
   const auto trait = std::find_if(traits_.begin(), traits_.end(), [&](const Trait& of) {

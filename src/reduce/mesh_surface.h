@@ -25,6 +25,8 @@ class MeshSurface {
     std::uint32_t vertices = 0;
     std::uint32_t first_triangle = 0;
     std::uint32_t triangles = 0;
+    /// By vertex: its element in the primitive's streams; empty: all of them in their order.
+    std::vector<std::uint32_t> elements{};
   };
 
   /// \pre nothing stands in the way of it
@@ -34,6 +36,11 @@ class MeshSurface {
   [[nodiscard]] std::uint64_t triangles() const { return indices_.size() / 3; }
   [[nodiscard]] std::size_t vertices() const { return positions_.size() / 3; }
   [[nodiscard]] std::span<const float> positions() const { return positions_; }
+  /// Components of a stream of the part's primitive, of its own vertices alone.
+  [[nodiscard]] std::vector<float> read(const Part& part, StreamId stream) const;
+  /// How far a move may take it off by the mean, whatever count is wanted: beyond that it is not
+  /// the thing any more that it was.
+  [[nodiscard]] double shape_limit_m() const { return shape_limit_m_; }
   /// Positions that are no floats stay on the grid that they are on.
   [[nodiscard]] bool has_grid() const { return has_grid_; }
   /// \param held  by vertex, or empty; borrowed like all that it shows
@@ -84,6 +91,7 @@ class MeshSurface {
   std::vector<Trait> traits_;
   bool has_grid_ = false;
   float least_move_ = 0;
+  double shape_limit_m_ = 0;
 };
 
 }  // namespace wakuzume

@@ -167,6 +167,7 @@ Result<void> Protection::find_attribute() {
 }
 
 void Protection::hold_by_attribute(const Primitive& primitive,
+                                   const MeshSurface& surface,
                                    const MeshSurface::Part& part,
                                    std::vector<float>& held) const {
   const StreamId stream = semantic_.empty() ? no_stream : primitive.find(semantic_);
@@ -175,7 +176,7 @@ void Protection::hold_by_attribute(const Primitive& primitive,
   }
   const std::size_t width = component_count(scene_[stream].element);
   if (component_ < width) {
-    const std::vector<float> values = make_floats(scene_, stream);
+    const std::vector<float> values = surface.read(part, stream);
     for (std::size_t v = 0; v < part.vertices; ++v) {
       hold(held, part, v, values[v * width + component_]);
     }
@@ -184,6 +185,7 @@ void Protection::hold_by_attribute(const Primitive& primitive,
 
 void Protection::hold_by_joints(MeshId mesh,
                                 const Primitive& primitive,
+                                const MeshSurface& surface,
                                 const MeshSurface::Part& part,
                                 std::vector<float>& held) const {
   for (std::uint32_t set = 0; !joint_held_.empty(); ++set) {
@@ -192,8 +194,8 @@ void Protection::hold_by_joints(MeshId mesh,
     if (joints == no_stream || weights == no_stream) {
       return;
     }
-    const std::vector<float> joint = make_floats(scene_, joints);
-    const std::vector<float> weight = make_floats(scene_, weights);
+    const std::vector<float> joint = surface.read(part, joints);
+    const std::vector<float> weight = surface.read(part, weights);
     for (const NodeId node : nodes_of(mesh)) {
       if (scene_[node].skin == no_skin) {
         continue;
@@ -228,6 +230,19 @@ void Protection::hold_by_boxes(MeshId mesh,
   }
 }
 
+/// Pieces of what was one mesh touch where they were cut apart.
+void Protection::hold_cuts(MeshId mesh,
+                           const MeshSurface::Part& part,
+                           std::vector<float>& held) const {
+  const std::span<const std::uint32_t> cut = cuts_.list(mesh, part.primitive);
+  for (std::uint32_t v = 0; v < part.vertices && !cut.empty(); ++v) {
+    const std::uint32_t element = part.elements.empty() ? v : part.elements[v];
+    if (std::binary_search(cut.begin(), cut.end(), element)) {
+      hold(held, part, v, 1);
+    }
+  }
+}
+
 std::vector<float> Protection::list_held(MeshId mesh, const MeshSurface& surface) const {
   std::vector<float> held(surface.vertices(), mesh_held_[to_index(mesh)] ? 1.0F : 0.0F);
   if (!mesh_held_[to_index(mesh)]) {
@@ -236,8 +251,9 @@ std::vector<float> Protection::list_held(MeshId mesh, const MeshSurface& surface
       if (primitive.material != no_material && material_held_[to_index(primitive.material)]) {
         std::fill_n(held.begin() + part.first_vertex, part.vertices, 1.0F);
       }
-      hold_by_attribute(primitive, part, held);
-      hold_by_joints(mesh, primitive, part, held);
+      hold_by_attribute(primitive, surface, part, held);
+      hold_by_joints(mesh, primitive, surface, part, held);
+      hold_cuts(mesh, part, held);
     }
     if (!settings_.protect_boxes.empty()) {
       hold_by_boxes(mesh, surface, held);

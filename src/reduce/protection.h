@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "reduce/cut_borders.h"
 #include "reduce/mesh_surface.h"
 #include "survey/glob.h"
 #include "wakuzume/reduce.h"
@@ -32,19 +33,22 @@ class Protection {
 
  private:
   Protection(const Scene& scene, const ReduceSettings& settings)
-      : scene_(scene), settings_(settings), protect_(settings.protect) {}
+      : scene_(scene), settings_(settings), protect_(settings.protect), cuts_(scene) {}
 
   Result<void> choose_nodes();
   Result<void> find_protected();
   Result<void> find_joints();
   Result<void> find_attribute();
   void hold_by_attribute(const Primitive& primitive,
+                         const MeshSurface& surface,
                          const MeshSurface::Part& part,
                          std::vector<float>& held) const;
   void hold_by_joints(MeshId mesh,
                       const Primitive& primitive,
+                      const MeshSurface& surface,
                       const MeshSurface::Part& part,
                       std::vector<float>& held) const;
+  void hold_cuts(MeshId mesh, const MeshSurface::Part& part, std::vector<float>& held) const;
   void hold_by_boxes(MeshId mesh, const MeshSurface& surface, std::vector<float>& held) const;
 
   const Scene& scene_;
@@ -58,6 +62,7 @@ class Protection {
   std::string semantic_;
   std::size_t component_ = 0;
   std::vector<Mat4d> world_;
+  CutBorders cuts_;
 };
 
 }  // namespace wakuzume

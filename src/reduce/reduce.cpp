@@ -5,9 +5,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <limits>
 #include <memory>
+#include <utility>
 
+#include "reduce/given_back.h"
 #include "reduce/mesh_surface.h"
 #include "reduce/protection.h"
 #include "rework/compact.h"
@@ -61,9 +64,10 @@ Result<void> reduce_mesh(const Scene& scene,
   SurfaceTarget target{task.target.triangles};
   // A mean is what a reduction can foretell, the farthest is what counts: it is measured, and where
   // it is too far the mean has to be less.
-  double mean_m = task.target.error_m;
+  const double limit_m = task.surface->shape_limit_m();
+  double mean_m = task.target.error_m > 0 ? std::min(task.target.error_m, limit_m) : limit_m;
   for (int round = 0;; ++round) {
-    target.error_m = mean_m > 0 ? mean_m : std::numeric_limits<double>::infinity();
+    target.error_m = mean_m;
     if (round == most_rounds) {
       target.triangles = task.surface->triangles();
     }
@@ -72,6 +76,9 @@ Result<void> reduce_mesh(const Scene& scene,
       return Failure(reduced.error());
     }
     task.reduced = std::move(*reduced);
+    if (task.reduced.why == ReducedTo::error && mean_m == limit_m) {
+      task.reduced.why = ReducedTo::shape;
+    }
     if (task.target.error_m <= 0 || round == most_rounds) {
       return {};
     }
@@ -109,9 +116,9 @@ class MeshReplacer {
     // What the old triangles were kept in is not needed any more.
     std::vector<std::string> left_out;
     compact(scene_, out.scene, left_out);
-    for (std::size_t t = 0; t < tasks_.size(); ++t) {
-      out.meshes.push_back(tell(tasks_[t]));
-      out.meshes.back().result = results_[t];
+    for (const auto& [task, result] : results_) {
+      out.meshes.push_back(tell(*task));
+      out.meshes.back().result = result;
     }
     return out;
   }
@@ -120,17 +127,24 @@ class MeshReplacer {
   void write(Scene& out, const BlockId* id) {
     StreamMaker maker(scene_, out, block_, id);
     for (const Task& task : tasks_) {
+      // What gave nothing shows the very data that it did, with others or alone.
+      if (task.reduced.triangle_from.size() == task.surface->triangles()) {
+        if (id != nullptr) {
+          results_.emplace_back(&task, task.target.mesh);
+        }
+        continue;
+      }
       Mesh mesh = task.surface->write(task.reduced, maker);
       if (id == nullptr) {
         continue;
       }
       if (protection_.has_all_nodes_of(task.target.mesh)) {
         out.meshes[to_index(task.target.mesh)] = std::move(mesh);
-        results_.push_back(task.target.mesh);
+        results_.emplace_back(&task, task.target.mesh);
         continue;
       }
       const auto added = make_id<MeshId>(out.meshes.size());
-      results_.push_back(added);
+      results_.emplace_back(&task, added);
       out.meshes.push_back(std::move(mesh));
       for (const NodeId node : protection_.nodes_of(task.target.mesh)) {
         out.nodes[to_index(node)].mesh = added;
@@ -155,26 +169,27 @@ class MeshReplacer {
   const Scene& scene_;
   const Protection& protection_;
   std::vector<Task>& tasks_;
-  std::vector<MeshId> results_;  // by task
+  std::vector<std::pair<const Task*, MeshId>> results_;
   GeometryBlock block_;
 };
 
-/// The traits of a surface that people see: normals, and the first UVs.
+/// The traits of a surface that people see: the first normals, UVs and colours.
 struct Seen {
   Surface surface;
-  bool normals = false;
-  bool uvs = false;
+  std::array<std::size_t, 3> trait{no_index, no_index, no_index};  ///< of these
 };
 
 Seen show_seen(const MeshSurface& mesh) {
-  Seen out{mesh.show({}), false, false};
+  Seen out{mesh.show({})};
   std::vector<SurfaceTrait> kept;
-  for (const TraitKind kind : {TraitKind::direction, TraitKind::uv}) {
-    const auto found = std::find_if(out.surface.traits.begin(), out.surface.traits.end(),
-                                    [&](const SurfaceTrait& trait) { return trait.kind == kind; });
+  constexpr std::array kinds{TraitKind::direction, TraitKind::uv, TraitKind::color};
+  for (std::size_t k = 0; k < kinds.size(); ++k) {
+    const auto found =
+        std::find_if(out.surface.traits.begin(), out.surface.traits.end(),
+                     [&](const SurfaceTrait& trait) { return trait.kind == kinds[k]; });
     if (found != out.surface.traits.end()) {
+      out.trait[k] = kept.size();
       kept.push_back(*found);
-      (kind == TraitKind::uv ? out.uvs : out.normals) = true;
     }
   }
   out.surface.traits = std::move(kept);
@@ -242,24 +257,32 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
   if (const auto& error = failed.get()) {
     return Failure(*error);
   }
-  return MeshReplacer(scene, *protection, *tasks).make();
+  auto out = MeshReplacer(scene, *protection, *tasks).make();
+  if (out) {
+    give_back(scene, plan.untouched, *out);
+  }
+  return out;
 }
 
 Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
-                                                     const Reduced& after,
+                                                     const Scene& after,
+                                                     std::span<const ReducedMesh> meshes,
                                                      const DeviationSettings& settings,
                                                      const RunControl& run) {
-  std::vector<MeshDeviation> out(after.meshes.size());
+  std::vector<MeshDeviation> out(meshes.size());
   const bool went_on = for_each_index(out.size(), run, "measuring", [&](std::size_t m) {
-    const MeshSurface was(before, before[after.meshes[m].mesh]);
-    const MeshSurface is(after.scene, after.scene[after.meshes[m].result]);
+    const MeshSurface was(before, before[meshes[m].mesh]);
+    const MeshSurface is(after, after[meshes[m].result]);
     const Seen seen = show_seen(was);
     const DeviationSettings looks{.samples = count_samples(was, settings.samples)};
     auto measured = measure_deviation(seen.surface, show_seen(is).surface, looks, {.threads = 1});
     if (measured) {
-      out[m].surface = std::move(*measured);
-      out[m].turned_deg = seen.normals ? out[m].surface.trait(0) : 0;
-      out[m].texture = seen.uvs ? out[m].surface.trait(seen.normals ? 1 : 0) : 0;
+      MeshDeviation& to = out[m];
+      to.surface = std::move(*measured);
+      const std::array<double*, 3> figures{&to.turned_deg, &to.texture, &to.color};
+      for (std::size_t k = 0; k < figures.size(); ++k) {
+        *figures[k] = seen.trait[k] != no_index ? to.surface.trait(seen.trait[k]) : 0;
+      }
     }
   });
   return went_on ? Result<std::vector<MeshDeviation>>(std::move(out)) : Failure(make_cancelled());

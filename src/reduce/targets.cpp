@@ -4,13 +4,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numbers>
 
 #include "reduce/mesh_surface.h"
 #include "reduce/points.h"
 #include "reduce/protection.h"
-#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 
@@ -31,32 +31,6 @@ struct Group {
   double area = 0;              ///< square metres, in its own space
   std::vector<SurfaceStep> steps;
 };
-
-double find_scale(const Mat4d& world) {
-  const Eigen::Matrix3d linear = as_eigen(world).topLeftCorner<3, 3>();
-  return linear.colwise().norm().maxCoeff();
-}
-
-double find_distance(const Box3d& box, const Vec3d& eye) {
-  double sum = 0;
-  for (std::size_t k = 0; k < 3; ++k) {
-    const double off = std::max({box.min[k] - eye[k], eye[k] - box.max[k], 0.0});
-    sum += off * off;
-  }
-  return std::sqrt(sum);
-}
-
-/// Pixels that a metre takes in a view, where the box is nearest.
-double find_px_per_m(const Viewpoint& view, const Box3d& box, double height_px) {
-  if (!view.perspective) {
-    return height_px / (2 * view.ymag);
-  }
-  const Vec3d eye{view.world[12], view.world[13], view.world[14]};
-  // Inside of a box it is not the box that is near.
-  const double distance =
-      std::max({find_distance(box, eye), view.znear_m, box.largest_extent() / 8});
-  return height_px / (2 * std::tan(view.yfov / 2) * distance);
-}
 
 class Proposer {
  public:
@@ -147,30 +121,16 @@ class Proposer {
 
   /// How large views show what each group's nodes show.
   void weigh() {
-    const std::vector<Mat4d> world = make_world_matrices(scene_);
-    std::vector<Frustum> frustums;
-    for (const Viewpoint& view : views_) {
-      frustums.push_back(make_frustum(view));
-    }
     double least = std::numeric_limits<double>::infinity();
-    for (const Draw& draw : survey_.draws) {
-      const auto slot = group_of_.find(draw.mesh);
-      if (slot == group_of_.end()) {
-        continue;
-      }
-      Group& group = groups_[slot->second];
-      const double scale = find_scale(world[to_index(draw.node)]);
-      group.scale = std::max(group.scale, scale);
-      for (std::size_t v = 0; v < views_.size(); ++v) {
-        if (sees_box(frustums[v], draw.box)) {
-          const double px = find_px_per_m(views_[v], draw.box, settings_.height_px);
-          group.px_per_m = std::max(group.px_per_m, px);
-          group.weight += std::pow(px * scale, 4);
-          least = std::min(least, px);
-        }
-      }
-      if (views_.empty()) {
-        group.weight += std::pow(scale, 4);
+    const std::vector<ShownSize> sizes =
+        find_shown_sizes(scene_, survey_, views_, settings_.height_px);
+    for (Group& group : groups_) {
+      for (const MeshId mesh : group.meshes) {
+        const ShownSize& size = sizes[to_index(mesh)];
+        group.scale = std::max(group.scale, size.scale);
+        group.px_per_m = std::max(group.px_per_m, size.px_per_m);
+        group.weight += size.weight;
+        least = size.px_per_m > 0 ? std::min(least, size.px_per_m) : least;
       }
     }
     const double unseen = std::isfinite(least) ? least / unseen_times : 1;
@@ -215,7 +175,8 @@ class Proposer {
     }
     const auto by_share =
         static_cast<std::uint64_t>(std::floor(settings_.share * static_cast<double>(today)));
-    return settings_.triangles > 0 ? std::min(settings_.triangles, by_share) : by_share;
+    return settings_.triangles > 0 ? std::min<std::uint64_t>(settings_.triangles, by_share)
+                                   : by_share;
   }
 
   /// How cheaply each group comes down, all the way.
@@ -224,9 +185,9 @@ class Proposer {
       Group& group = groups_[g];
       const MeshSurface surface(scene_, scene_[group.meshes.front()]);
       const std::vector<float> held = protection_.list_held(group.meshes.front(), surface);
-      SurfaceTarget target{0};
+      SurfaceTarget target{0, surface.shape_limit_m()};
       if (targets_[g].error_m > 0) {
-        target.error_m = targets_[g].error_m;
+        target.error_m = std::min(target.error_m, targets_[g].error_m);
       }
       SurfaceSettings settings;
       settings.places = surface.has_grid() ? VertexPlaces::old : settings_.places;

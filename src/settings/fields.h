@@ -162,6 +162,41 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
         "what pages are written as: \"png\", \"jpeg\" or \"webp\"");
 }
 
+/// How meshes are reduced.
+template <class AnyReduce, class Visit>
+void for_each_reduce_setting(AnyReduce& reduce, const Visit& visit) {
+  visit("reduce", "triangles", reduce.triangles,
+        "most triangles as drawn; 0: any number; 0 to 4294967295");
+  visit("reduce", "share", reduce.share, "of the triangles drawn today; 0 to 1");
+  visit("reduce", "error_m", reduce.error_m,
+        "metres that surfaces may lie off; 0: any, where a count is wanted; 0 to 1e9");
+  visit("reduce", "error_px", reduce.error_px,
+        "the same in pixels of the view that shows a mesh largest; 0 to 10000");
+  visit("reduce", "height_px", reduce.height_px,
+        "height of pictures that pixels are of; 1 to 65536");
+  visit("reduce", "distance_m", reduce.distance_m,
+        "from where pixels are seen; 0: from the views; 0 to 1e9");
+  visit("reduce", "nodes", reduce.nodes, "node paths whose meshes are reduced; globs, none: all");
+  visit("reduce", "protect", reduce.protect,
+        Meaning{"what stays: globs over node paths, names of meshes and of materials", "--protect",
+                "Leave this as it is: a glob over paths of nodes, names of meshes and materials",
+                "GLOB"});
+  visit("reduce", "protect_joints", reduce.protect_joints,
+        Meaning{"what these joints or those below move stays; globs over their paths",
+                "--protect-joints",
+                "Leave what these joints move; a glob over their paths, with all below them",
+                "GLOB"});
+  visit("reduce", "protect_attribute", reduce.protect_attribute,
+        Meaning{
+            "vertices whose attribute says 1 stay, those between 0 and 1 go later: \"COLOR_1.r\"",
+            "--protect-by", "Leave vertices whose attribute says 1, those between 0 and 1 go later",
+            "ATTRIBUTE"});
+  visit("reduce", "protect_boxes", reduce.protect_boxes,
+        "what lies in a box of the world stays: [[x, y, z, to x, to y, to z]], metres");
+  visit("reduce", "places", reduce.places,
+        "vertices of what is reduced: where they are \"best\", or \"old\" ones alone");
+}
+
 /// How lightmap pages are joined.
 template <class AnyLightmaps, class Visit>
 void for_each_lightmap_setting(AnyLightmaps& lightmaps, const Visit& visit) {
@@ -270,6 +305,7 @@ template <class AnySettings, class Visit>
 void for_each_setting(AnySettings& settings, const Visit& visit) {
   for_each_survey_setting(settings, visit);
   for_each_finding_setting(settings, visit);
+  for_each_reduce_setting(settings.reduce, visit);
   for_each_lightmap_setting(settings.lightmaps, visit);
   for_each_material_setting(settings.materials, visit);
   for_each_propose_setting(settings, visit);
@@ -316,6 +352,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
   visit("pixels", "layers_share", verify.pixels[3].share, "0 to 1");
   visit("pixels", "rebake_steps", verify.pixels[4].steps, "of those that are rebaked");
   visit("pixels", "rebake_share", verify.pixels[4].share, "0 to 1");
+  visit("pixels", "reduced_steps", verify.reduced.steps, "of what was reduced");
+  visit("pixels", "reduced_share", verify.reduced.share, "0 to 1");
 }
 
 /// The words of an enumeration, in its order.
@@ -364,6 +402,10 @@ struct Words<SplitBy> {
 template <>
 struct Words<MaterialGoal> {
   static constexpr std::array list{"keep", "full_resolution", "fewest_draws"};
+};
+template <>
+struct Words<VertexPlaces> {
+  static constexpr std::array list{"best", "old"};
 };
 template <>
 struct Words<LightmapGoal> {

@@ -35,6 +35,8 @@ requires(std::is_arithmetic_v<Number>) bool take(const std::string& text, Number
   out = whole ? number : out;
   return whole;
 }
+/// Boxes stand in the file alone.
+bool take(const std::string&, std::vector<Box3d>&) { return false; }
 template <class Word>
 requires(std::is_enum_v<Word>) bool take(const std::string& text, Word& out) {
   return from_text(text, out);

@@ -145,6 +145,15 @@ std::string quote(const std::string& text) {
 std::string to_toml_value(const std::string& text) { return quote(text); }
 std::string to_toml_value(std::uint32_t number) { return std::to_string(number); }
 std::string to_toml_value(double number) { return to_number(number); }
+std::string to_toml_value(const std::vector<Box3d>& boxes) {
+  std::vector<std::string> list;
+  for (const Box3d& box : boxes) {
+    list.push_back(fmt::format("[{}, {}, {}, {}, {}, {}]", to_number(box.min[0]),
+                               to_number(box.min[1]), to_number(box.min[2]), to_number(box.max[0]),
+                               to_number(box.max[1]), to_number(box.max[2])));
+  }
+  return fmt::format("[{}]", fmt::join(list, ", "));
+}
 template <class Word>
 requires(std::is_enum_v<Word>) std::string to_toml_value(Word word) { return quote(to_text(word)); }
 std::string to_toml_value(const std::vector<std::string>& list) {

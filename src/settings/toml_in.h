@@ -13,6 +13,7 @@
 #include <type_traits>
 #include <vector>
 
+#include "wakuzume/geometry.h"
 #include "wakuzume/result.h"
 
 /// Checked reading of TOML: values of the right kind, and errors with file and line.
@@ -87,6 +88,23 @@ class TomlIn {
     const toml::array* list = node.as_array();
     return list != nullptr && list->size() == 3 && take((*list)[0], out[0]) &&
            take((*list)[1], out[1]) && take((*list)[2], out[2]);
+  }
+  static bool take(const toml::node& node, std::vector<Box3d>& out) {
+    const toml::array* list = node.as_array();
+    out.clear();
+    for (std::size_t b = 0; list != nullptr && b < list->size(); ++b) {
+      const toml::array* box = (*list)[b].as_array();
+      if (box == nullptr || box->size() != 6) {
+        return false;
+      }
+      out.emplace_back();
+      for (std::size_t k = 0; k < 3; ++k) {
+        if (!take((*box)[k], out.back().min[k]) || !take((*box)[k + 3], out.back().max[k])) {
+          return false;
+        }
+      }
+    }
+    return list != nullptr;
   }
   template <class Word>
   requires(std::is_enum_v<Word>) static bool take(const toml::node& node, Word& out) {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -12,6 +13,9 @@
 
 namespace wakuzume {
 namespace {
+
+/// No edge is looked for farther away, however far a surface may lie off.
+constexpr double most_reach = 31;
 
 /// Pixels whose edges were decided by rounding; more of them are no rounding any more.
 constexpr double most_edges = 0.01;
@@ -63,26 +67,58 @@ struct PixelJudge::Pair {
   const Shot& after;
   std::vector<std::uint32_t> ids_before;
   std::vector<std::uint32_t> ids_after;
+  double px_per_m = 0;  ///< a metre away
+  bool perspective = true;
+
+  /// Pixels by which what lies off by so much may be off in the picture.
+  [[nodiscard]] std::size_t find_reach(float off_m, float distance_m) const {
+    const double near = perspective ? std::max(static_cast<double>(distance_m), 1e-6) : 1.0;
+    const double px = static_cast<double>(off_m) * px_per_m / near;
+    return 1 + static_cast<std::size_t>(std::ceil(std::clamp(px - 1e-3, 0.0, most_reach)));
+  }
 
   [[nodiscard]] int step(std::size_t p) const {
     return find_step(&before.picture.rgba[4 * p], &after.picture.rgba[4 * p]);
   }
 
-  /// Calls `visit(q)` for the pixel and those around it. \return whether some call was true
+  /// Calls `visit(q)` for the pixel and those around it, up to so many away in any direction.
+  /// \return whether some call was true
   template <class Visit>
-  [[nodiscard]] bool any_around(std::size_t p, const Visit& visit) const {
+  [[nodiscard]] bool any_around(std::size_t p, const Visit& visit, std::size_t reach = 1) const {
     const std::size_t width = before.width_px;
     const std::size_t x = p % width;
     const std::size_t y = p / width;
-    for (std::size_t v = y > 0 ? y - 1 : 0; v <= std::min<std::size_t>(y + 1, before.height_px - 1);
-         ++v) {
-      for (std::size_t u = x > 0 ? x - 1 : 0; u <= std::min(x + 1, width - 1); ++u) {
-        if (visit(v * width + u)) {
+    const std::size_t last_row = std::min<std::size_t>(y + reach, before.height_px - 1);
+    for (std::size_t v = y - std::min(y, reach); v <= last_row; ++v) {
+      for (std::size_t u = x - std::min(x, reach); u <= std::min(x + reach, width - 1); ++u) {
+        const double across = static_cast<double>(u) - static_cast<double>(x);
+        const double down = static_cast<double>(v) - static_cast<double>(y);
+        const double radius = static_cast<double>(reach) + 0.5;
+        if (across * across + down * down <= radius * radius && visit(v * width + u)) {
           return true;
         }
       }
     }
     return false;
+  }
+
+  /// The colour is between those that the source shows around, give or take some steps.
+  [[nodiscard]] bool is_among_colors(std::size_t p, double steps, std::size_t reach) const {
+    std::array<std::uint8_t, 3> low{255, 255, 255};
+    std::array<std::uint8_t, 3> high{0, 0, 0};
+    return any_around(
+        p,
+        [&](std::size_t q) {
+          bool among = true;
+          for (std::size_t c = 0; c < 3; ++c) {
+            low[c] = std::min(low[c], before.picture.rgba[4 * q + c]);
+            high[c] = std::max(high[c], before.picture.rgba[4 * q + c]);
+            const int is = after.picture.rgba[4 * p + c];
+            among = among && is >= low[c] - steps && is <= high[c] + steps;
+          }
+          return among;
+        },
+        reach);
   }
 
   /// What one shows here the other shows within a pixel, both ways.
@@ -100,32 +136,15 @@ struct PixelJudge::Pair {
 PixelJudge::PixelJudge(const DrawnScene& before,
                        const DrawnScene& after,
                        const Ledger& ledger,
+                       std::span<const ReductionCheck> reductions,
                        const VerifySettings& settings)
     : before_(before.survey),
       after_(after.survey),
       ledger_(ledger),
       settings_(settings),
       index_(ledger) {
-  // Draws of a survey are in the order of their nodes and primitives.
-  const auto find_draw = [&](const DrawRef& ref) {
-    const auto hit = std::lower_bound(before_.draws.begin(), before_.draws.end(), ref,
-                                      [](const Draw& d, const DrawRef& r) {
-                                        return DrawRef{d.node, d.primitive} < r;
-                                      });
-    return hit != before_.draws.end() && DrawRef{hit->node, hit->primitive} == ref
-               ? static_cast<std::uint32_t>(hit - before_.draws.begin())
-               : unknown;
-  };
+  find_slacks(before.survey, ledger, reductions);
   route_of_draw_.assign(before_.draws.size(), Route::stay);
-  slack_of_draw_.assign(before_.draws.size(), 0);
-  for (const LedgerRow& row : ledger.rows) {
-    const std::uint32_t draw = find_draw(row.source);
-    draw_of_row_.push_back(draw);
-    if (draw != unknown && row.fate == Fate::instanced) {
-      slack_of_draw_[draw] =
-          static_cast<float>(ledger.families.tolerance * find_diagonal(before_.draws[draw].box));
-    }
-  }
   const RoutePlan& routes = ledger.routes;
   for (std::size_t d = 0; d < before_.draws.size(); ++d) {
     const Draw& draw = before_.draws[d];
@@ -150,6 +169,57 @@ PixelJudge::PixelJudge(const DrawnScene& before,
   }
 }
 
+/// How far out of their places draws may be: repeats, and what was reduced.
+void PixelJudge::find_slacks(const Survey& survey,
+                             const Ledger& ledger,
+                             std::span<const ReductionCheck> reductions) {
+  // Draws of a survey are in the order of their nodes and primitives.
+  const auto find_draw = [&](const DrawRef& ref) {
+    const auto hit = std::lower_bound(survey.draws.begin(), survey.draws.end(), ref,
+                                      [](const Draw& d, const DrawRef& r) {
+                                        return DrawRef{d.node, d.primitive} < r;
+                                      });
+    return hit != survey.draws.end() && DrawRef{hit->node, hit->primitive} == ref
+               ? static_cast<std::uint32_t>(hit - survey.draws.begin())
+               : unknown;
+  };
+  slack_of_draw_.assign(survey.draws.size(), 0);
+  for (const LedgerRow& row : ledger.rows) {
+    const std::uint32_t draw = find_draw(row.source);
+    draw_of_row_.push_back(draw);
+    if (draw != unknown && row.fate == Fate::instanced) {
+      slack_of_draw_[draw] =
+          static_cast<float>(ledger.families.tolerance * find_diagonal(survey.draws[draw].box));
+    }
+  }
+  reduced_of_draw_.assign(survey.draws.size(), 0);
+  std::map<MeshId, float> off;
+  for (const ReductionCheck& check : reductions) {
+    off[check.mesh] = static_cast<float>(check.farthest_m);
+  }
+  const std::vector<DrawRef>& untouched = ledger.reduction.untouched;
+  for (std::size_t d = 0; d < survey.draws.size(); ++d) {
+    const Draw& draw = survey.draws[d];
+    const auto hit = off.find(draw.mesh);
+    if (hit != off.end() && !std::binary_search(untouched.begin(), untouched.end(),
+                                                DrawRef{draw.node, draw.primitive})) {
+      // What lies off by nothing that can be measured was reduced still.
+      reduced_of_draw_[d] = std::max(hit->second, std::numeric_limits<float>::min());
+      most_reduced_ = std::max(most_reduced_, reduced_of_draw_[d]);
+    }
+  }
+}
+
+bool PixelJudge::is_reduced(std::uint32_t draw) const {
+  return draw < reduced_of_draw_.size() && reduced_of_draw_[draw] > 0;
+}
+
+/// Itself, or through it.
+bool PixelJudge::may_show_reduced(std::uint32_t draw) const {
+  return is_reduced(draw) ||
+         (most_reduced_ > 0 && draw < before_.draws.size() && before_.draws[draw].blended);
+}
+
 /// By which route a pixel of a draw is judged. Through blended surfaces other draws show, whose
 /// routes are not known.
 Route PixelJudge::find_route(std::uint32_t draw) const {
@@ -159,7 +229,10 @@ Route PixelJudge::find_route(std::uint32_t draw) const {
 }
 
 double PixelJudge::find_steps(std::uint32_t draw) const {
-  const double steps = settings_.pixels[static_cast<std::size_t>(find_route(draw))].steps;
+  double steps = settings_.pixels[static_cast<std::size_t>(find_route(draw))].steps;
+  if (may_show_reduced(draw)) {
+    steps = std::max(steps, settings_.reduced.steps);
+  }
   return draw < bent_.size() && bent_[draw] ? std::max(steps, settings_.bent_repeat_steps) : steps;
 }
 
@@ -207,22 +280,36 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   const double steps = find_steps(draw);
   const double allowed =
       settings_.distance_tolerance * std::abs(static_cast<double>(a.distance_m)) +
-      static_cast<double>(slack_of_draw_[draw]);
+      static_cast<double>(slack_of_draw_[draw]) + static_cast<double>(reduced_of_draw_[draw]);
+  const bool reduced = may_show_reduced(draw);
+  const std::size_t reach =
+      reduced
+          ? pair.find_reach(is_reduced(draw) ? reduced_of_draw_[draw] : most_reduced_, a.distance_m)
+          : 1;
   if (std::abs(static_cast<double>(a.distance_m) - static_cast<double>(b.distance_m)) > allowed) {
     // Where the surface bends or ends within a pixel, either side may show.
     float nearest = a.distance_m;
     float farthest = a.distance_m;
-    (void)pair.any_around(p, [&](std::size_t q) {
-      if (pair.ids_before[q] == draw) {
-        nearest = std::min(nearest, pair.before.hits[q].distance_m);
-        farthest = std::max(farthest, pair.before.hits[q].distance_m);
-      }
-      return false;
-    });
-    const bool within =
-        static_cast<double>(b.distance_m) > static_cast<double>(nearest) - allowed &&
-        static_cast<double>(b.distance_m) < static_cast<double>(farthest) + allowed;
+    (void)pair.any_around(
+        p,
+        [&](std::size_t q) {
+          if (pair.ids_before[q] == draw) {
+            nearest = std::min(nearest, pair.before.hits[q].distance_m);
+            farthest = std::max(farthest, pair.before.hits[q].distance_m);
+          }
+          return false;
+        },
+        reach);
+    // Behind an edge that went away shows what was never seen.
+    const double room = allowed + (reduced ? static_cast<double>(farthest - nearest) : 0.0);
+    const bool within = static_cast<double>(b.distance_m) > static_cast<double>(nearest) - room &&
+                        static_cast<double>(b.distance_m) < static_cast<double>(farthest) + room;
     const double slope = 0.1 * static_cast<double>(farthest - nearest);
+    if (reduced && within) {
+      return pair.step(p) <= steps                   ? Kind::same
+             : pair.is_among_colors(p, steps, reach) ? Kind::shifted
+                                                     : Kind::color;
+    }
     if (!within || pair.step(p) > steps) {
       return within && pair.swaps_colors(p, steps) ? Kind::edge : Kind::moved;
     }
@@ -248,6 +335,9 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   if (at_edge && pair.swaps_colors(p, steps)) {
     return Kind::edge;
   }
+  if (reduced && pair.is_among_colors(p, steps, reach)) {
+    return Kind::shifted;
+  }
   return is_no_farther(pair, p) ? Kind::righted : Kind::color;
 }
 
@@ -271,6 +361,20 @@ bool PixelJudge::is_no_farther(const Pair& pair, std::size_t p) const {
   return misplaced <= pair.before.misplaced[p] || is <= std::max<double>(was, steps);
 }
 
+/// One draw shows where the other did, and one of both was reduced: an edge of it went as far as
+/// its mesh lies off. A hole is farther from any edge than that.
+bool PixelJudge::is_shifted_edge(const Pair& pair, std::size_t p) const {
+  const std::uint32_t a = pair.ids_before[p];
+  const std::uint32_t b = pair.ids_after[p];
+  const auto ends_near = [&](std::uint32_t draw, const Hit& hit, bool shown) {
+    return is_reduced(draw) &&
+           pair.any_around(
+               p, [&](std::size_t q) { return (pair.ids_before[q] == draw) == shown; },
+               pair.find_reach(reduced_of_draw_[draw], hit.distance_m));
+  };
+  return ends_near(a, pair.before.hits[p], false) || ends_near(b, pair.after.hits[p], true);
+}
+
 PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const {
   const std::uint32_t a = pair.ids_before[p];
   const std::uint32_t b = pair.ids_after[p];
@@ -279,6 +383,9 @@ PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const 
   }
   const bool edge = pair.any_around(p, [&](std::size_t q) { return pair.ids_before[q] == b; }) &&
                     pair.any_around(p, [&](std::size_t q) { return pair.ids_after[q] == a; });
+  if (is_shifted_edge(pair, p)) {
+    return Kind::shifted;
+  }
   if (edge) {
     return Kind::edge;
   }
@@ -304,7 +411,9 @@ std::uint32_t PixelJudge::find_owner(const Pair& pair, std::size_t p) const {
 
 /// Whether the wrong pixels are too many for a draw of its size.
 DrawFault PixelJudge::judge_fault(DrawFault fault) const {
-  const bool refiltered = is_refiltered(route_of_draw_[fault.draw]);
+  const auto color = fault.pixels[static_cast<std::size_t>(PixelFault::color)];
+  const bool refiltered = is_refiltered(route_of_draw_[fault.draw]) ||
+                          (may_show_reduced(fault.draw) && color == fault.sum());
   const std::uint32_t least = refiltered ? settings_.refiltered_draw_pixels : settings_.draw_pixels;
   const double share = refiltered ? settings_.refiltered_draw_share : settings_.draw_share;
   fault.too_many = std::max(fault.sum(), fault.seen) >= least &&
@@ -331,6 +440,9 @@ void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedV
       case Kind::righted:
         ++out.check.righted_pixels;
         continue;
+      case Kind::shifted:
+        ++out.check.shifted_pixels;
+        continue;
       default:
         break;
     }
@@ -355,11 +467,12 @@ void PixelJudge::count(const Pair& pair, const std::vector<Kind>& kinds, JudgedV
   }
 }
 
-void PixelJudge::look_behind_panes(const Shot& before,
+void PixelJudge::look_behind_panes(const Viewpoint& seen_from,
+                                   const Shot& before,
                                    const Shot& after,
                                    const RunControl& run,
                                    JudgedView& view) const {
-  const Pair pair = make_pair(before, after, run);
+  const Pair pair = make_pair(seen_from, before, after, run);
   std::map<std::uint32_t, DrawFault> faults;
   for (const DrawFault& fault : view.draws) {
     faults.emplace(fault.draw, fault);
@@ -396,10 +509,13 @@ void PixelJudge::look_behind_panes(const Shot& before,
 bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const {
   std::array<std::uint64_t, route_count> wrong{};
   std::uint64_t edges = 0;
+  std::uint64_t reduced = 0;
   for (std::size_t p = 0; p < kinds.size(); ++p) {
     // Where both show the same colour nobody can tell which side of an edge it is.
     edges += kinds[p] == Kind::edge && pair.step(p) > find_steps(pair.ids_before[p]) ? 1U : 0U;
-    if (is_wrong(kinds[p])) {
+    if (kinds[p] == Kind::color && may_show_reduced(pair.ids_before[p])) {
+      ++reduced;
+    } else if (is_wrong(kinds[p])) {
       Route route = find_route(pair.ids_before[p]);
       if (kinds[p] != Kind::color) {
         // Where a cutout ends is filtered with its texels; else no route moves anything.
@@ -417,7 +533,8 @@ bool PixelJudge::passes(const Pair& pair, const std::vector<Kind>& kinds) const 
       return false;
     }
   }
-  return static_cast<double>(edges) <= most_edges * pixels;
+  return static_cast<double>(edges) <= most_edges * pixels &&
+         static_cast<double>(reduced) <= settings_.reduced.share * pixels;
 }
 
 /// Of a view that fails: draws with too many wrong pixels; if there are none, those with the most,
@@ -432,11 +549,17 @@ void PixelJudge::blame(std::size_t pixels, std::vector<DrawFault>& draws) const 
     return;
   }
   std::vector<DrawFault*> order;
-  std::array<double, route_count> left{};
+  constexpr std::size_t by_reduction = route_count;  // behind the routes
+  std::array<double, route_count + 1> left{};
   const auto color = static_cast<std::size_t>(PixelFault::color);
   const auto route = [&](const DrawFault& fault) {
-    return static_cast<std::size_t>(fault.pixels[color] == fault.sum() ? find_route(fault.draw)
-                                                                       : Route::stay);
+    const bool color_alone = fault.pixels[color] == fault.sum();
+    return color_alone && may_show_reduced(fault.draw)
+               ? by_reduction
+               : static_cast<std::size_t>(color_alone ? find_route(fault.draw) : Route::stay);
+  };
+  const auto share = [&](std::size_t r) {
+    return r == by_reduction ? settings_.reduced.share : settings_.pixels[r].share;
   };
   for (DrawFault& fault : draws) {
     order.push_back(&fault);
@@ -446,26 +569,35 @@ void PixelJudge::blame(std::size_t pixels, std::vector<DrawFault>& draws) const 
                    [](const DrawFault* a, const DrawFault* b) { return a->sum() > b->sum(); });
   for (DrawFault* fault : order) {
     const std::size_t r = route(*fault);
-    if (left[r] > settings_.pixels[r].share * static_cast<double>(pixels)) {
+    if (left[r] > share(r) * static_cast<double>(pixels)) {
       left[r] -= fault->sum();
       fault->to_blame = true;
     }
   }
 }
 
-PixelJudge::Pair PixelJudge::make_pair(const Shot& before,
+PixelJudge::Pair PixelJudge::make_pair(const Viewpoint& view,
+                                       const Shot& before,
                                        const Shot& after,
                                        const RunControl& run) const {
-  Pair pair{before, after, std::vector<std::uint32_t>(before.hits.size()),
-            find_sources(after, run)};
+  const double half = view.perspective ? std::tan(view.yfov / 2) : view.ymag;
+  Pair pair{before,
+            after,
+            std::vector<std::uint32_t>(before.hits.size()),
+            find_sources(after, run),
+            before.height_px / (2 * half),
+            view.perspective};
   std::transform(before.hits.begin(), before.hits.end(), pair.ids_before.begin(),
                  [](const Hit& hit) { return static_cast<std::uint32_t>(hit.draw); });
   return pair;
 }
 
-JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunControl& run) const {
+JudgedView PixelJudge::judge(const Viewpoint& view,
+                             const Shot& before,
+                             const Shot& after,
+                             const RunControl& run) const {
   const std::size_t pixels = before.hits.size();
-  const Pair pair = make_pair(before, after, run);
+  const Pair pair = make_pair(view, before, after, run);
   JudgedView out;
   ViewCheck& check = out.check;
   check.width_px = before.width_px;
@@ -493,6 +625,8 @@ JudgedView PixelJudge::judge(const Shot& before, const Shot& after, const RunCon
         color = {40, 70, 120};
       } else if (kinds[p] == Kind::righted) {
         color = {40, 120, 70};
+      } else if (kinds[p] == Kind::shifted) {
+        color = {100, 60, 130};
       } else if (kinds[p] != Kind::same) {
         color = find_heat_color(std::max(pair.step(p), 8));
       }

@@ -39,19 +39,23 @@ struct JudgedView {
 class PixelJudge {
  public:
   /// All are borrowed.
+  /// \param reductions  how far off draws may lie whose meshes were reduced
   PixelJudge(const DrawnScene& before,
              const DrawnScene& after,
              const Ledger& ledger,
+             std::span<const ReductionCheck> reductions,
              const VerifySettings& settings);
 
-  /// \pre shots of one size, with pictures and hits
-  [[nodiscard]] JudgedView judge(const Shot& before,
+  /// \pre shots of one size from the view, with pictures and hits
+  [[nodiscard]] JudgedView judge(const Viewpoint& view,
+                                 const Shot& before,
                                  const Shot& after,
                                  const RunControl& run) const;
 
   /// Gives the wrong pixels of panes to the opaque draws behind them where those are wrong too.
   /// \pre shots of the same view without what is blended
-  void look_behind_panes(const Shot& before,
+  void look_behind_panes(const Viewpoint& seen_from,
+                         const Shot& before,
                          const Shot& after,
                          const RunControl& run,
                          JudgedView& view) const;
@@ -59,17 +63,26 @@ class PixelJudge {
  private:
   /// A row's source draw, by its number in the survey of the source.
   static constexpr std::uint32_t unknown = no_index - 1;
-  enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied, righted };
+  enum class Kind : std::uint8_t { same, color, other_draw, moved, edge, tied, righted, shifted };
   struct Pair;
 
   [[nodiscard]] static bool is_wrong(Kind kind);
   [[nodiscard]] static PixelFault find_fault(Kind kind);
 
-  [[nodiscard]] Pair make_pair(const Shot& before, const Shot& after, const RunControl& run) const;
+  void find_slacks(const Survey& survey,
+                   const Ledger& ledger,
+                   std::span<const ReductionCheck> reductions);
+  [[nodiscard]] Pair make_pair(const Viewpoint& view,
+                               const Shot& before,
+                               const Shot& after,
+                               const RunControl& run) const;
   [[nodiscard]] std::vector<std::uint32_t> find_sources(const Shot& after,
                                                         const RunControl& run) const;
   [[nodiscard]] Kind judge_pixel(const Pair& pair, std::size_t p) const;
   [[nodiscard]] bool is_no_farther(const Pair& pair, std::size_t p) const;
+  [[nodiscard]] bool is_reduced(std::uint32_t draw) const;
+  [[nodiscard]] bool may_show_reduced(std::uint32_t draw) const;
+  [[nodiscard]] bool is_shifted_edge(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Route find_route(std::uint32_t draw) const;
   [[nodiscard]] double find_steps(std::uint32_t draw) const;
@@ -86,9 +99,11 @@ class PixelJudge {
   LedgerIndex index_;
   std::vector<std::uint32_t> draw_of_row_;
   std::vector<Route> route_of_draw_;
-  std::vector<float> slack_of_draw_;  ///< metres by which a repeat may be out of its place
-  std::vector<bool> bent_;            ///< by draw: a repeat for which an engine makes tangents
-  std::vector<bool> masked_;          ///< by draw: its material cuts out
+  std::vector<float> slack_of_draw_;    ///< metres by which a repeat may be out of its place
+  std::vector<float> reduced_of_draw_;  ///< metres by which its mesh was let off; 0: by none
+  float most_reduced_ = 0;
+  std::vector<bool> bent_;    ///< by draw: a repeat for which an engine makes tangents
+  std::vector<bool> masked_;  ///< by draw: its material cuts out
   Route loosest_ = Route::stay;
 };
 

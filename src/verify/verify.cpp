@@ -206,7 +206,9 @@ Result<void> validate(const VerifySettings& settings) {
           ErrorCode::bad_setting, fmt::format("verify.{} must be from 0 to {}", name, most), {}});
     }
   }
-  for (const PixelTolerance& pixels : settings.pixels) {
+  std::vector<PixelTolerance> tolerances(settings.pixels.begin(), settings.pixels.end());
+  tolerances.push_back(settings.reduced);
+  for (const PixelTolerance& pixels : tolerances) {
     if (!(pixels.steps >= 0 && pixels.steps <= 255 && pixels.share >= 0 && pixels.share <= 1)) {
       return Failure(Error{
           ErrorCode::bad_setting, "pixels: steps must be from 0 to 255, shares from 0 to 1", {}});

@@ -185,7 +185,7 @@ class ViewComparer {
         verdict_(verdict),
         audience_(audience),
         run_(run),
-        judge_(before, after, ledger, settings),
+        judge_(before, after, ledger, verdict.reductions, settings),
         faults_(before, ledger),
         progress_(run.observer, views) {}
 
@@ -209,7 +209,7 @@ class ViewComparer {
     }
     comparing_ = std::async(run_.threads == 1 ? std::launch::deferred : std::launch::async,
                             [this, v, a = std::move(*a), b = std::move(*b)] {
-                              JudgedView judged = judge_.judge(a, b, run_);
+                              JudgedView judged = judge_.judge(views_[v], a, b, run_);
                               judged.check.view = views_[v].name;
                               judged.check.number = static_cast<std::uint32_t>(v);
                               if (audience_ != nullptr) {
@@ -253,7 +253,7 @@ class ViewComparer {
     if (!b) {
       return Failure(b.error());
     }
-    judge_.look_behind_panes(*a, *b, run_, judged);
+    judge_.look_behind_panes(view, *a, *b, run_, judged);
     return {};
   }
 

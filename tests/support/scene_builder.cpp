@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <numbers>
 
 namespace wakuzume::test {
 
@@ -315,6 +316,34 @@ class RandomScene {
 };
 
 }  // namespace
+
+MeshData make_ball(std::uint32_t side, double bump) {
+  MeshData out;
+  const auto add = [&](double u, double v) {
+    const double a = 2 * std::numbers::pi * u;
+    const double b = std::numbers::pi * v;
+    const double r = 1 + bump * std::sin(5 * a) * std::sin(b) * std::cos(4 * b);
+    for (const double value : {std::sin(b) * std::cos(a), std::sin(b) * std::sin(a), std::cos(b)}) {
+      out.positions.push_back(static_cast<float>(r * value));
+      out.normals.push_back(static_cast<float>(value));
+    }
+    out.uvs.insert(out.uvs.end(), {static_cast<float>(u), static_cast<float>(v)});
+  };
+  for (std::uint32_t y = 0; y <= side; ++y) {
+    for (std::uint32_t x = 0; x <= side; ++x) {
+      add(static_cast<double>(x % side) / side, static_cast<double>(y) / side);
+      out.uvs[out.uvs.size() - 2] = static_cast<float>(x) / static_cast<float>(side);
+    }
+  }
+  for (std::uint32_t y = 0; y < side; ++y) {
+    for (std::uint32_t x = 0; x < side; ++x) {
+      const std::uint32_t a = y * (side + 1) + x;
+      const std::uint32_t b = a + side + 1;
+      out.indices.insert(out.indices.end(), {a, b + 1, a + 1, a, b, b + 1});
+    }
+  }
+  return out;
+}
 
 Scene make_random_scene(std::uint32_t seed, std::size_t draws) {
   return RandomScene(seed).make(draws);

@@ -70,6 +70,10 @@ MeshData make_square();
 /// A tetrahedron with normals and UVs.
 MeshData make_tetrahedron();
 
+/// A ball of radius 1 with bumps: closed, with normals, and UVs that have a seam; 2 side^2
+/// triangles.
+MeshData make_ball(std::uint32_t side, double bump);
+
 /// A scene of `draws` draws with everything that merging has to cope with: modes, layouts, missing
 /// attributes, mirrored and nested parents, several primitives, blended and animated parts.
 Scene make_random_scene(std::uint32_t seed, std::size_t draws);
