@@ -251,6 +251,9 @@ void add_reduce_options(CLI::App& command, Options& options) {
             [](ReduceSettings& settings) { settings.places = VertexPlaces::old; });
       },
       "Use vertices that are there alone, so that all they carry stays exact");
+  command.add_flag("--merge", options.merges,
+                   "Then merge all that can be drawn as one, into one mesh where nothing moves");
+  add_setting_options(command, options, "materials");
   command.add_option("--top", options.top, "Print so many meshes, those that gave most first")
       ->type_name("ROWS");
 }
@@ -545,6 +548,7 @@ class Line {
         ->check(check_scene_ending);
     add_reduce_options(reduce, options_);
     add_view_options(reduce, options_);
+    add_format(reduce, options_);
 
     CLI::App& repaint = add(
         "repaint", "Paint the shared pictures of a result anew after those of its source changed",

@@ -241,10 +241,14 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
 
 }  // namespace
 
+std::string print_materials(const Prepared& prepared) {
+  return print_cutouts(prepared.source.before_sharing(), prepared.routes) +
+         print_routes(prepared.source, prepared.routes);
+}
+
 std::string to_text(const Prepared& prepared) {
   return print_split(prepared) + print_reduced(prepared) + print_lightmaps(prepared.lightmaps) +
-         print_cutouts(prepared.source.before_sharing(), prepared.routes) +
-         print_routes(prepared.source, prepared.routes);
+         print_materials(prepared);
 }
 
 std::string tell_lightmaps(const LightmapPlan& plan, std::size_t files) {

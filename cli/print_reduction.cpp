@@ -99,7 +99,11 @@ std::string print_reductions(std::span<const ReductionCheck> checks,
     const ReductionCheck& check = checks[i];
     const auto mesh = std::find_if(meshes.begin(), meshes.end(),
                                    [&](const ReducedMesh& of) { return of.mesh == check.mesh; });
-    const std::string end = mesh == meshes.end() ? "" : tell_end(*mesh, wanted);
+    std::string end = mesh == meshes.end() ? "" : tell_end(*mesh, wanted);
+    if (mesh != meshes.end() && mesh->specks > 0) {
+      end = plural(mesh->specks, "small part", "small parts") + " went as a whole" +
+            (end.empty() ? "" : "; " + end);
+    }
     out +=
         fmt::format("  {}{:>7}{:>20}{:>11}{:>10}{:>10}{:>7.1f}\u00b0{}\n",
                     pad(cut(check.name, 23), 24), group_digits(check.draws),

@@ -404,6 +404,55 @@ TEST_F(ReduceFiles, ReuseWhatIsMergedAsLongAsTrianglesStay) {
   EXPECT_NE(run(other).out.find("made anew"), std::string::npos);
 }
 
+TEST_F(ReduceFiles, MakeOneMeshOfOneMaterialOfAProp) {
+  const Scene prop = test::make_gallery(3, 6);
+  ASSERT_TRUE(write_scene(prop, input_));
+  const test::Outcome made = test::run_tool({"reduce", input_, "-o", path("p.glb"), "--to", "60%",
+                                             "--merge", "--materials", "fewest_draws"});
+  ASSERT_EQ(made.exit_code, 0) << made.err << made.out;
+  const Totals before = count_totals(prop);
+  const Totals after = count_totals(*read_scene(path("p.glb")));
+  EXPECT_GE(before.draws, 6U);
+  EXPECT_EQ(after.draws, 1U);
+  EXPECT_EQ(after.materials, 1U);
+  EXPECT_EQ(after.meshes, 1U);
+  EXPECT_LE(after.triangles, before.triangles * 6 / 10);
+  EXPECT_NE(made.out.find("PASSED"), std::string::npos) << made.out;
+  ASSERT_EQ(test::run_tool({"restore", path("p.glb"), "-o", path("r.glb")}).exit_code, 0);
+  EXPECT_EQ(make_content_hash(*read_scene(path("r.glb"))), make_content_hash(*read_scene(input_)));
+}
+
+TEST_F(ReduceFiles, TellEachMeshAsJson) {
+  const test::Outcome made =
+      test::run_tool({"reduce", input_, "-o", path("p.glb"), "--to", "50%", "--format", "json"});
+  ASSERT_EQ(made.exit_code, 0) << made.err;
+  const auto file = folder_ / "verdict.json";
+  test::write_all(file, made.out);
+  EXPECT_NE(made.out.find("\"reductions\""), std::string::npos);
+  EXPECT_NE(made.out.find("\"farthest_m\""), std::string::npos);
+  EXPECT_TRUE(std::filesystem::exists(path("p.glb")));
+}
+
+TEST_F(ReduceFiles, CarryTheDetailThatIsProtected) {
+  ASSERT_EQ(run({"propose", input_, "-o", path("p.json"), "--protect-detail", "0.5"}).exit_code, 0);
+  const auto none = read_plan(path("p.json"));
+  ASSERT_TRUE(none) << to_string(none.error());
+  EXPECT_EQ(none->reduction.settings.protect_detail, 0.5);
+  EXPECT_TRUE(none->reduction.detail.empty()) << "there are no pictures";
+  Plan plan = *none;
+  DetailMask mask{ImageId{3}, std::vector<bool>(64 * 64, false)};
+  mask.fine[5] = mask.fine[64 * 64 - 1] = true;
+  plan.reduction.detail = {mask};
+  test::write_all(folder_ / "q.json", to_json(*read_scene(input_), plan));
+  const auto read = read_plan(path("q.json"));
+  ASSERT_TRUE(read) << to_string(read.error());
+  EXPECT_EQ(read->reduction.detail, plan.reduction.detail);
+  std::string text = test::read_all(folder_ / "q.json");
+  text.replace(text.find("\"fine\":\"") + 8, 1, "x");
+  test::write_all(folder_ / "q.json", text);
+  EXPECT_FALSE(read_plan(path("q.json")));
+}
+
 TEST_F(ReduceFiles, RefuseWhatIsNoCountAndNoLength) {
   for (const auto& [option, value] :
        {std::pair("--reduce", "0"), std::pair("--reduce", "-5"), std::pair("--reduce", "120%"),

@@ -3,11 +3,13 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <set>
 
 #include "glasshouse.h"
+#include "support/pictures.h"
 #include "support/process.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
@@ -317,6 +319,162 @@ TEST_F(ReduceScene, KeepsTheTypesOfAttributes) {
   }
 }
 
+/// A straight pipe along x whose halves hang on two joints, with a blend between them.
+Scene make_elbow(bool bends) {
+  constexpr std::uint32_t rings = 48;
+  constexpr std::uint32_t sides = 12;
+  test::SceneBuilder builder;
+  MeshData pipe;
+  std::vector<std::uint16_t> joints;
+  test::Floats weights;
+  for (std::uint32_t r = 0; r <= rings; ++r) {
+    const double x = 2.0 * r / rings - 1;
+    const double share = std::clamp(0.5 + 1.5 * x, 0.0, 1.0);
+    for (std::uint32_t s = 0; s < sides; ++s) {
+      const double angle = 2 * std::numbers::pi * s / sides;
+      for (const double value : {x, 0.2 * std::cos(angle), 0.2 * std::sin(angle)}) {
+        pipe.positions.push_back(static_cast<float>(value));
+      }
+      joints.insert(joints.end(), {0, 1, 0, 0});
+      weights.insert(weights.end(),
+                     {static_cast<float>(1 - share), static_cast<float>(share), 0, 0});
+      if (r < rings) {
+        const std::uint32_t a = r * sides + s;
+        const std::uint32_t b = r * sides + (s + 1) % sides;
+        pipe.indices.insert(pipe.indices.end(), {a, a + sides, b, b, a + sides, b + sides});
+      }
+    }
+  }
+  Primitive primitive = builder.make_primitive(pipe, no_material);
+  primitive.attributes.push_back(
+      {"JOINTS_0", builder.add_stream(joints, ElementType::vec4, ComponentType::u16)});
+  primitive.attributes.push_back(
+      {"WEIGHTS_0", builder.add_stream(weights, ElementType::vec4, ComponentType::f32)});
+  const MeshId mesh = builder.add_mesh("pipe", {primitive});
+  const NodeId shown = builder.add_node("pipe", mesh);
+  const NodeId upper = builder.add_node("upper");
+  const NodeId lower = builder.add_node("lower", no_mesh, {}, upper);
+  Skin skin;
+  skin.joints = {upper, lower};
+  builder.scene.skins.push_back(skin);
+  builder.scene.nodes[to_index(shown)].skin = SkinId{0};
+  if (bends) {
+    builder.animate(lower);
+  }
+  return builder.finish();
+}
+
+/// Positions with the lower joint turned about y.
+std::vector<float> pose(const Scene& scene, double angle) {
+  const Primitive& primitive = scene.meshes[0].primitives[0];
+  std::vector<float> places = make_floats(scene, primitive.find("POSITION"));
+  const std::vector<float> weights = make_floats(scene, primitive.find("WEIGHTS_0"));
+  for (std::size_t v = 0; v < places.size() / 3; ++v) {
+    const double x = places[3 * v];
+    const double z = places[3 * v + 2];
+    const double share = weights[4 * v + 1];
+    const double to_x = std::cos(angle) * x + std::sin(angle) * z;
+    const double to_z = std::cos(angle) * z - std::sin(angle) * x;
+    places[3 * v] = static_cast<float>((1 - share) * x + share * to_x);
+    places[3 * v + 2] = static_cast<float>((1 - share) * z + share * to_z);
+  }
+  return places;
+}
+
+TEST_F(ReduceScene, LooksAtThePosesThatAnimationsTake) {
+  const double bend = std::numbers::pi / 2;
+  std::array<double, 2> off{};
+  for (const bool bends : {false, true}) {
+    const Scene scene = make_elbow(bends);
+    const auto reduced = reduce_to(scene, {.share = 0.12});
+    ASSERT_TRUE(reduced);
+    const Scene& after = reduced->scene;
+    const auto indices = [](const Scene& of) {
+      return make_list_indices(of, of.meshes[0].primitives[0]);
+    };
+    const auto was = pose(scene, bend);
+    const auto is = pose(after, bend);
+    const auto list_was = indices(scene);
+    const auto list_is = indices(after);
+    const auto measured =
+        measure_deviation({was, list_was, {}, {}}, {is, list_is, {}, {}}, {.samples = 20'000});
+    ASSERT_TRUE(measured);
+    off[bends ? 1 : 0] = measured->mean_m();
+  }
+  EXPECT_LT(off[1], 0.8 * off[0]) << off[0];
+}
+
+/// A wall whose picture has lines of print in its lower left quarter.
+Scene make_sign() {
+  test::SceneBuilder builder;
+  Pixels picture = test::make_flat_picture(256, 256, {180, 180, 170, 255});
+  for (std::size_t y = 136; y < 248; ++y) {
+    for (std::size_t x = 8; x < 120; ++x) {
+      if ((x / 2 + y / 3) % 2 == 0) {
+        std::fill_n(&picture.rgba[4 * (256 * y + x)], 3, std::uint8_t{20});
+      }
+    }
+  }
+  const MaterialId material = builder.add_material("sign");
+  builder.scene.materials.back().base_color_texture.texture = test::add_picture(builder, picture);
+  MeshData wall;
+  constexpr std::uint32_t side = 32;
+  for (std::uint32_t y = 0; y <= side; ++y) {
+    for (std::uint32_t x = 0; x <= side; ++x) {
+      const double u = static_cast<double>(x) / side;
+      const double v = static_cast<double>(y) / side;
+      for (const double value : {2 * u, 2 - 2 * v, 0.02 * std::sin(9 * u) * std::sin(8 * v)}) {
+        wall.positions.push_back(static_cast<float>(value));
+      }
+      wall.uvs.insert(wall.uvs.end(), {static_cast<float>(u), static_cast<float>(v)});
+      if (x < side && y < side) {
+        const std::uint32_t a = y * (side + 1) + x;
+        wall.indices.insert(wall.indices.end(),
+                            {a, a + side + 1, a + 1, a + 1, a + side + 1, a + side + 2});
+      }
+    }
+  }
+  builder.add_node("wall", builder.add_mesh("wall", wall, material));
+  return builder.finish();
+}
+
+TEST_F(ReduceScene, LeavesWhatCarriesLettering) {
+  const Scene scene = make_sign();
+  const StandardCodec codec;
+  const auto detail = find_fine_detail(scene, codec, 20);
+  ASSERT_TRUE(detail);
+  ASSERT_EQ(detail->size(), 1U);
+  EXPECT_EQ(std::count(detail->front().fine.begin(), detail->front().fine.end(), true), 28 * 28);
+  EXPECT_TRUE(find_fine_detail(scene, codec, 120)->empty());
+
+  const ReduceSettings settings{.share = 0.45, .protect_detail = 20};
+  const auto plan = propose_reduction(scene, *survey(scene), settings, {}, {}, *detail);
+  ASSERT_TRUE(plan);
+  const auto reduced = reduce(scene, *plan);
+  ASSERT_TRUE(reduced);
+  const auto printed = [](const std::vector<float>& triangle) {
+    for (std::size_t c = 0; c < 9; c += 3) {
+      if (triangle[c] < 0.13F || triangle[c] > 0.87F || triangle[c + 1] < 0.13F ||
+          triangle[c + 1] > 0.87F) {
+        return false;
+      }
+    }
+    return true;
+  };
+  const auto was = list_triangles(scene, scene.meshes[0].primitives[0]);
+  const auto is = list_triangles(reduced->scene, reduced->scene.meshes[0].primitives[0]);
+  std::size_t count = 0;
+  for (const auto& triangle : was) {
+    if (printed(triangle)) {
+      ++count;
+      EXPECT_TRUE(is.contains(triangle));
+    }
+  }
+  EXPECT_GE(count, 200U);
+  EXPECT_GE(reduced->meshes[0].held, count);
+  EXPECT_LE(reduced->meshes[0].triangles, was.size() * 46 / 100);
+}
+
 TEST_F(ReduceScene, TellsWhatIsWrongWithItsSettings) {
   add_ball("ball", 0.1);
   const Scene scene = builder_.finish();
@@ -345,8 +503,7 @@ TEST(ToolReduce, WritesTheDemoWithFewerTriangles) {
   EXPECT_NE(outcome.out.find("more\n"), std::string::npos) << outcome.out;
   const auto reduced = read_scene(target);
   ASSERT_TRUE(reduced);
-  EXPECT_LE(count_totals(*reduced).triangles,
-            count_totals(demo::make_glasshouse()).triangles / 2);
+  EXPECT_LE(count_totals(*reduced).triangles, count_totals(demo::make_glasshouse()).triangles / 2);
   EXPECT_EQ(test::ask_validator(target).substr(0, 2), "0 ");
   EXPECT_LT(std::filesystem::file_size(target), std::filesystem::file_size(source));
 }

@@ -348,6 +348,47 @@ TEST(ReduceSurface, TakesCornersOfWhatIsSmall) {
             12);
 }
 
+TEST(ReduceSurface, TakesSpecksAsAWholeWhenNothingElseIsLeft) {
+  OwnSurface mesh;
+  add_crate({0, 0, 0}, {10, 10, 10}, mesh);
+  for (int i = 0; i < 20; ++i) {
+    const float size = 0.05F + 0.005F * static_cast<float>(i);
+    add_crate({12, static_cast<float>(i), 0}, {size, size, size}, mesh);
+  }
+  const auto keeping = reduce_surface(mesh.show(), {40});
+  ASSERT_TRUE(keeping);
+  EXPECT_EQ(keeping->specks, 0U);
+  EXPECT_GT(keeping->triangle_from.size(), 40U);
+  EXPECT_EQ(keeping->why, ReducedTo::shape);
+
+  SurfaceTarget target{40};
+  target.speck_m = 0.4;
+  const auto dropping = reduce_surface(mesh.show(), target);
+  ASSERT_TRUE(dropping);
+  EXPECT_GT(dropping->specks, 5U);
+  EXPECT_LE(dropping->triangle_from.size(), 40U);
+  EXPECT_GT(dropping->triangle_from.size(), 28U) << "no more than had to go";
+  EXPECT_EQ(dropping->why, ReducedTo::count);
+  // The smallest went, and what is left shows vertices that are there.
+  std::set<std::uint32_t> crates;
+  for (const std::uint32_t from : dropping->triangle_from) {
+    crates.insert(from / 12);
+  }
+  EXPECT_EQ(crates.size(), 21 - dropping->specks);
+  EXPECT_TRUE(crates.contains(0) && crates.contains(20) && !crates.contains(1));
+  EXPECT_LT(*std::max_element(dropping->indices.begin(), dropping->indices.end()),
+            dropping->vertex_from.size());
+  EXPECT_EQ(dropping->positions.size(), 3 * dropping->vertex_from.size());
+  EXPECT_EQ(dropping->traits[0].size(), 3 * dropping->vertex_from.size());
+
+  mesh.held.assign(mesh.positions.size() / 3, 0.0F);
+  mesh.held[24] = 1;  // of the smallest
+  const auto held = reduce_surface(mesh.show(), target);
+  ASSERT_TRUE(held);
+  EXPECT_TRUE(std::any_of(held->triangle_from.begin(), held->triangle_from.end(),
+                          [](std::uint32_t from) { return from / 12 == 1; }));
+}
+
 TEST(ReduceSurface, StopsAtAnError) {
   const OwnSurface ring = make_ring(96);
   std::size_t before = ring.triangles();

@@ -62,6 +62,9 @@ struct SurfaceTarget {
   /// How far the surface may lie off, metres, by the mean over what a vertex stands for.
   /// \range [0, inf]
   double error_m = std::numeric_limits<double>::infinity();
+  /// Separate parts whose diagonal is no longer may go as a whole, the smallest first, when nothing
+  /// else is left to do; metres. \default 0: none may
+  double speck_m = 0;
 };
 
 struct SurfaceSettings {
@@ -95,6 +98,7 @@ struct ReducedSurface {
   std::vector<std::uint32_t> vertex_from;
   std::vector<std::uint32_t> triangle_from;  ///< by triangle: its number in the input
   std::uint64_t held = 0;                    ///< triangles whose corners are all held
+  std::uint64_t specks = 0;                  ///< separate parts that went as a whole
   std::vector<SurfaceStep> steps;            ///< now and then, from many triangles to few
   double error_m = 0;  ///< largest that SurfaceTarget::error_m is held against
   ReducedTo why = ReducedTo::count;

@@ -118,7 +118,10 @@ Result<std::vector<Viewpoint>> list_views(const Scene& scene,
 }
 
 /// Reduces a source that is surveyed, and surveys what came of it.
-Result<void> reduce_meshes(Prepared& prepared, const Job& job, const RunControl& run) {
+Result<void> reduce_meshes(Prepared& prepared,
+                           const Job& job,
+                           const JobTools& tools,
+                           const RunControl& run) {
   if (!job.settings.reduce.asks()) {
     return {};
   }
@@ -126,8 +129,17 @@ Result<void> reduce_meshes(Prepared& prepared, const Job& job, const RunControl&
   if (!views) {
     return Failure(views.error());
   }
-  auto plan =
-      propose_reduction(prepared.source.scene, prepared.survey, job.settings.reduce, *views, run);
+  const ReduceSettings& settings = job.settings.reduce;
+  std::vector<DetailMask> detail;
+  if (settings.protect_detail > 0) {
+    auto found = find_fine_detail(prepared.source.scene, tools.codec, settings.protect_detail, run);
+    if (!found) {
+      return Failure(found.error());
+    }
+    detail = std::move(*found);
+  }
+  auto plan = propose_reduction(prepared.source.scene, prepared.survey, settings, *views, run,
+                                std::move(detail));
   if (!plan) {
     return Failure(plan.error());
   }
@@ -326,7 +338,12 @@ Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const Ru
   if (!found) {
     return Failure(found.error());
   }
-  auto outcome = measure_outcome(before, *found, outlook, run);
+  auto shown = tools.codec.measure(before, ImageDepth::sizes, run);
+  if (!shown) {
+    return Failure(shown.error());
+  }
+  auto outcome =
+      measure_outcome(before, *found, {outlook.views, outlook.profile, std::move(*shown)}, run);
   if (!outcome) {
     return Failure(outcome.error());
   }
@@ -351,7 +368,7 @@ Result<Prepared> prepare(Scene scene,
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
-  if (auto reduced = reduce_meshes(out, job, run); !reduced) {
+  if (auto reduced = reduce_meshes(out, job, tools, run); !reduced) {
     return Failure(reduced.error());
   }
   if (auto joined = join_pages(out, settings.lightmaps, tools, run); !joined) {

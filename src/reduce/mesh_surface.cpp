@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 
+#include "reduce/points.h"
 #include "scene/elements.h"
 #include "survey/draws.h"
 #include "wakuzume/shading_order.h"
@@ -18,6 +19,7 @@ constexpr double joint_step = 0.1;
 
 /// Of the mesh's extent.
 constexpr double shape_limit = 0.15;
+constexpr double speck_limit = 0.05;
 
 /// Of the mesh's extent: what moves a vertex by less moves it by nothing.
 constexpr double least_move = 1e-6;
@@ -119,7 +121,10 @@ std::string find_obstacle_to_reducing(const Scene& scene, const Mesh& mesh) {
   return "";
 }
 
-MeshSurface::MeshSurface(const Scene& scene, const Mesh& mesh) : scene_(scene), mesh_(mesh) {
+MeshSurface::MeshSurface(const Scene& scene,
+                         const Mesh& mesh,
+                         std::span<const JointMotion::Pose> poses)
+    : scene_(scene), mesh_(mesh), poses_(poses) {
   for (std::uint32_t p = 0; p < mesh.primitives.size(); ++p) {
     const Primitive& primitive = mesh.primitives[p];
     if (find_topology(primitive.mode) == Topology::triangles &&
@@ -133,6 +138,7 @@ MeshSurface::MeshSurface(const Scene& scene, const Mesh& mesh) : scene_(scene), 
   }
   least_move_ = static_cast<float>(least_move * box.largest_extent());
   shape_limit_m_ = shape_limit * box.largest_extent();
+  speck_limit_m_ = speck_limit * box.largest_extent();
   // Where materials meet corners differ, so that the line between them is a seam.
   if (parts_.size() > 1) {
     Trait number{no_index, "", TraitKind::label, 1, {}};
@@ -244,45 +250,84 @@ void MeshSurface::add_attributes(const Part& part,
   }
 }
 
-/// Where vertices would be if each joint moved its own way: where influences differ that bends.
-void MeshSurface::add_motion(const Part& part) {
-  const Primitive& primitive = mesh_.primitives[part.primitive];
-  Box3d box;
-  for (std::size_t v = part.first_vertex; v < vertices(); ++v) {
-    box.include(Vec3d{positions_[3 * v], positions_[3 * v + 1], positions_[3 * v + 2]});
-  }
-  const double step = joint_step * box.largest_extent();
-  std::vector<float> moved(positions_.begin() + std::ptrdiff_t{3} * part.first_vertex,
-                           positions_.end());
-  bool any = false;
-  for (std::uint32_t set = 0;; ++set) {
-    const StreamId joints = primitive.find("JOINTS_" + std::to_string(set));
-    const StreamId weights = primitive.find("WEIGHTS_" + std::to_string(set));
-    if (joints == no_stream || weights == no_stream) {
-      break;
-    }
-    any = true;
-    const std::vector<float> joint = read(part, joints);
-    const std::vector<float> weight = read(part, weights);
-    for (std::size_t i = 0; i < weight.size(); ++i) {
-      const auto direction = find_direction(static_cast<std::uint64_t>(joint[i]));
-      for (std::size_t k = 0; k < 3; ++k) {
-        moved[i / 4 * 3 + k] += static_cast<float>(step * double{weight[i]} * direction[k]);
-      }
-    }
-  }
-  auto known = std::find_if(traits_.begin(), traits_.end(), [](const Trait& trait) {
-    return trait.semantic.empty() && trait.kind == TraitKind::shape;
+/// A shape that is no target: where the part's vertices are then.
+void MeshSurface::add_shape(std::uint32_t number,
+                            const Part& part,
+                            const std::vector<float>& places) {
+  auto known = std::find_if(traits_.begin(), traits_.end(), [&](const Trait& trait) {
+    return trait.semantic.empty() && trait.kind == TraitKind::shape && trait.target == number;
   });
   if (known == traits_.end()) {
-    if (!any) {
-      return;
-    }
     const auto end = positions_.begin() + std::ptrdiff_t{3} * part.first_vertex;
-    traits_.push_back({no_index, "", TraitKind::shape, 3, {positions_.begin(), end}});
+    traits_.push_back({number, "", TraitKind::shape, 3, {positions_.begin(), end}});
     known = traits_.end() - 1;
   }
-  known->values.insert(known->values.end(), moved.begin(), moved.end());
+  known->values.insert(known->values.end(), places.begin(), places.end());
+}
+
+/// Where vertices are in the poses of the scene's animations, and where they would be if each joint
+/// moved its own way: where influences differ that bends.
+void MeshSurface::add_motion(const Part& part) {
+  const Primitive& primitive = mesh_.primitives[part.primitive];
+  std::vector<std::vector<float>> joints;
+  std::vector<std::vector<float>> weights;
+  for (std::uint32_t set = 0;; ++set) {
+    const StreamId joint = primitive.find("JOINTS_" + std::to_string(set));
+    const StreamId weight = primitive.find("WEIGHTS_" + std::to_string(set));
+    if (joint == no_stream || weight == no_stream) {
+      break;
+    }
+    joints.push_back(read(part, joint));
+    weights.push_back(read(part, weight));
+  }
+  if (joints.empty()) {
+    return;
+  }
+  Box3d box;
+  for (std::size_t v = part.first_vertex; v < vertices(); ++v) {
+    box.include(load_point(positions_, v));
+  }
+  const double step = joint_step * box.largest_extent();
+  /// \param move  where a joint takes a place, for its share
+  const auto add = [&](std::uint32_t number, const auto& move) {
+    std::vector<float> places;
+    for (std::size_t v = 0; v < part.vertices; ++v) {
+      const Vec3d at = load_point(positions_, part.first_vertex + v);
+      Vec3d to{};
+      double sum = 0;
+      for (std::size_t set = 0; set < joints.size(); ++set) {
+        for (std::size_t i = 4 * v; i < 4 * v + 4; ++i) {
+          const double share = weights[set][i];
+          if (share > 0) {
+            to = to + share * move(static_cast<std::size_t>(joints[set][i]), at);
+            sum += share;
+          }
+        }
+      }
+      const Vec3d moved = sum > 0 ? (1 / sum) * to : at;
+      for (std::size_t k = 0; k < 3; ++k) {
+        places.push_back(static_cast<float>(moved[k]));
+      }
+    }
+    add_shape(number, part, places);
+  };
+  add(no_index, [&](std::size_t joint, const Vec3d& at) {
+    const auto direction = find_direction(joint);
+    return at + step * Vec3d{direction[0], direction[1], direction[2]};
+  });
+  for (std::size_t p = 0; p < poses_.size(); ++p) {
+    add(no_index - 1 - static_cast<std::uint32_t>(p), [&](std::size_t joint, const Vec3d& at) {
+      if (joint >= poses_[p].size()) {
+        return at;
+      }
+      const Mat4d& m = poses_[p][joint];
+      Vec3d to{};
+      for (std::size_t k = 0; k < 3; ++k) {
+        to[k] = m[k] * at[0] + m[4 + k] * at[1] + m[8 + k] * at[2] + m[12 + k];
+      }
+      return to;
+    });
+  }
 }
 
 Surface MeshSurface::show(std::span<const float> held) const {

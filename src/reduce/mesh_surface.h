@@ -2,10 +2,12 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <string>
 #include <vector>
 
+#include "reduce/joint_motion.h"
 #include "rework/stream_maker.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/surface.h"
@@ -29,18 +31,24 @@ class MeshSurface {
     std::vector<std::uint32_t> elements{};
   };
 
+  /// \param poses  in which its skin's joints stand elsewhere; each is one shape more
   /// \pre nothing stands in the way of it
-  MeshSurface(const Scene& scene, const Mesh& mesh);
+  MeshSurface(const Scene& scene, const Mesh& mesh, std::span<const JointMotion::Pose> poses = {});
 
   [[nodiscard]] std::span<const Part> parts() const { return parts_; }
   [[nodiscard]] std::uint64_t triangles() const { return indices_.size() / 3; }
   [[nodiscard]] std::size_t vertices() const { return positions_.size() / 3; }
   [[nodiscard]] std::span<const float> positions() const { return positions_; }
+  [[nodiscard]] std::array<std::uint32_t, 3> corners(std::size_t triangle) const {
+    return {indices_[3 * triangle], indices_[3 * triangle + 1], indices_[3 * triangle + 2]};
+  }
   /// Components of a stream of the part's primitive, of its own vertices alone.
   [[nodiscard]] std::vector<float> read(const Part& part, StreamId stream) const;
   /// How far a move may take it off by the mean, whatever count is wanted: beyond that it is not
   /// the thing any more that it was.
   [[nodiscard]] double shape_limit_m() const { return shape_limit_m_; }
+  /// Longest diagonal of separate parts that may go as a whole.
+  [[nodiscard]] double speck_limit_m() const { return speck_limit_m_; }
   /// Positions that are no floats stay on the grid that they are on.
   [[nodiscard]] bool has_grid() const { return has_grid_; }
   /// \param held  by vertex, or empty; borrowed like all that it shows
@@ -52,7 +60,7 @@ class MeshSurface {
  private:
   /// A semantic of the primitives or of one of their morph targets.
   struct Trait {
-    std::uint32_t target = no_index;  ///< no_index: the primitive's own
+    std::uint32_t target = no_index;  ///< no_index: the primitive's own; or a shape's number
     std::string semantic;             ///< empty: made here, and not written
     TraitKind kind = TraitKind::carried;
     std::uint32_t components = 0;
@@ -70,6 +78,7 @@ class MeshSurface {
                       std::uint32_t target);
   Trait& ensure_trait(std::uint32_t target, const std::string& semantic, const Stream& stream);
   void add_motion(const Part& part);
+  void add_shape(std::uint32_t number, const Part& part, const std::vector<float>& places);
   [[nodiscard]] Left take(const ReducedSurface& reduced, const Part& part) const;
   [[nodiscard]] std::vector<Attribute> write_attributes(const std::vector<Attribute>& attributes,
                                                         std::uint32_t target,
@@ -85,6 +94,7 @@ class MeshSurface {
 
   const Scene& scene_;
   const Mesh& mesh_;
+  std::span<const JointMotion::Pose> poses_;
   std::vector<Part> parts_;
   std::vector<float> positions_;
   std::vector<std::uint32_t> indices_;
@@ -92,6 +102,7 @@ class MeshSurface {
   bool has_grid_ = false;
   float least_move_ = 0;
   double shape_limit_m_ = 0;
+  double speck_limit_m_ = 0;
 };
 
 }  // namespace wakuzume

@@ -5,9 +5,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
+#include "reduce/detail_mask.h"
 #include "scene/matrix.h"
 #include "survey/draws.h"
+#include "survey/textures.h"
 
 namespace wakuzume {
 namespace {
@@ -25,8 +28,10 @@ void hold(std::vector<float>& held, const MeshSurface::Part& part, std::size_t v
 
 }  // namespace
 
-Result<Protection> Protection::make(const Scene& scene, const ReduceSettings& settings) {
-  Protection out(scene, settings);
+Result<Protection> Protection::make(const Scene& scene,
+                                    const ReduceSettings& settings,
+                                    std::span<const DetailMask> detail) {
+  Protection out(scene, settings, detail);
   for (const auto step : {&Protection::choose_nodes, &Protection::find_protected,
                           &Protection::find_joints, &Protection::find_attribute}) {
     if (auto done = (out.*step)(); !done) {
@@ -230,6 +235,41 @@ void Protection::hold_by_boxes(MeshId mesh,
   }
 }
 
+/// Triangles under which a picture is fine somewhere.
+void Protection::hold_by_detail(const Primitive& primitive,
+                                const MeshSurface& surface,
+                                const MeshSurface::Part& part,
+                                std::vector<float>& held) const {
+  if (detail_.empty() || primitive.material == no_material) {
+    return;
+  }
+  const Material& material = scene_[primitive.material];
+  for (const TextureSlot* slot : {&material.base_color_texture, &material.emissive_texture}) {
+    const ImageId image =
+        slot->texture == no_texture ? no_image : find_image(scene_, slot->texture);
+    const auto mask = std::find_if(detail_.begin(), detail_.end(),
+                                   [&](const DetailMask& of) { return of.image == image; });
+    const StreamId uvs = primitive.find("TEXCOORD_" + std::to_string(find_uv_set(*slot)));
+    if (image == no_image || mask == detail_.end() || uvs == no_stream) {
+      continue;
+    }
+    const std::vector<float> values = surface.read(part, uvs);
+    for (std::uint32_t t = part.first_triangle; t < part.first_triangle + part.triangles; ++t) {
+      std::array<Vec2d, 3> corners{};
+      const std::array<std::uint32_t, 3> at = surface.corners(t);
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::size_t v = at[c] - part.first_vertex;
+        corners[c] = transform_uv(*slot, {values[2 * v], values[2 * v + 1]});
+      }
+      if (covers_detail(*mask, corners)) {
+        for (const std::uint32_t v : at) {
+          held[v] = 1;
+        }
+      }
+    }
+  }
+}
+
 /// Pieces of what was one mesh touch where they were cut apart.
 void Protection::hold_cuts(MeshId mesh,
                            const MeshSurface::Part& part,
@@ -253,6 +293,7 @@ std::vector<float> Protection::list_held(MeshId mesh, const MeshSurface& surface
       }
       hold_by_attribute(primitive, surface, part, held);
       hold_by_joints(mesh, primitive, surface, part, held);
+      hold_by_detail(primitive, surface, part, held);
       hold_cuts(mesh, part, held);
     }
     if (!settings_.protect_boxes.empty()) {

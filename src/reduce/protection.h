@@ -18,7 +18,10 @@ namespace wakuzume {
 class Protection {
  public:
   /// \error bad_setting  something that matches nothing
-  static Result<Protection> make(const Scene& scene, const ReduceSettings& settings);
+  /// \param detail  borrowed
+  static Result<Protection> make(const Scene& scene,
+                                 const ReduceSettings& settings,
+                                 std::span<const DetailMask> detail);
 
   /// Nodes that show a mesh and are reduced, by mesh; ascending.
   [[nodiscard]] std::span<const NodeId> nodes_of(MeshId mesh) const {
@@ -32,8 +35,12 @@ class Protection {
   [[nodiscard]] std::vector<float> list_held(MeshId mesh, const MeshSurface& surface) const;
 
  private:
-  Protection(const Scene& scene, const ReduceSettings& settings)
-      : scene_(scene), settings_(settings), protect_(settings.protect), cuts_(scene) {}
+  Protection(const Scene& scene, const ReduceSettings& settings, std::span<const DetailMask> detail)
+      : scene_(scene),
+        settings_(settings),
+        detail_(detail),
+        protect_(settings.protect),
+        cuts_(scene) {}
 
   Result<void> choose_nodes();
   Result<void> find_protected();
@@ -48,11 +55,16 @@ class Protection {
                       const MeshSurface& surface,
                       const MeshSurface::Part& part,
                       std::vector<float>& held) const;
+  void hold_by_detail(const Primitive& primitive,
+                      const MeshSurface& surface,
+                      const MeshSurface::Part& part,
+                      std::vector<float>& held) const;
   void hold_cuts(MeshId mesh, const MeshSurface::Part& part, std::vector<float>& held) const;
   void hold_by_boxes(MeshId mesh, const MeshSurface& surface, std::vector<float>& held) const;
 
   const Scene& scene_;
   const ReduceSettings& settings_;
+  std::span<const DetailMask> detail_;
   GlobSet protect_;
   std::vector<std::vector<NodeId>> nodes_of_;
   std::vector<std::size_t> shown_by_;

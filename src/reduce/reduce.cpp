@@ -54,14 +54,22 @@ Result<double> measure_farthest(const Task& task, const RunControl& run) {
 Result<void> reduce_mesh(const Scene& scene,
                          const ReducePlan& plan,
                          const Protection& protection,
+                         const JointMotion& motion,
                          const RunControl& run,
                          Task& task) {
-  task.surface = std::make_unique<MeshSurface>(scene, scene[task.target.mesh]);
+  task.surface =
+      std::make_unique<MeshSurface>(scene, scene[task.target.mesh], motion.list(task.target.mesh));
   const std::vector<float> held = protection.list_held(task.target.mesh, *task.surface);
   SurfaceSettings settings;
   settings.places = task.surface->has_grid() ? VertexPlaces::old : plan.settings.places;
   settings.edge_m = task.target.edge_m;
   SurfaceTarget target{task.target.triangles};
+  if (plan.settings.counts()) {
+    target.speck_m = task.surface->speck_limit_m();
+    if (task.target.error_m > 0) {
+      target.speck_m = std::min(target.speck_m, task.target.error_m);
+    }
+  }
   // A mean is what a reduction can foretell, the farthest is what counts: it is measured, and where
   // it is too far the mean has to be less.
   const double limit_m = task.surface->shape_limit_m();
@@ -161,6 +169,7 @@ class MeshReplacer {
     out.triangles_before = task.surface->triangles();
     out.triangles = task.reduced.triangle_from.size();
     out.held = task.reduced.held;
+    out.specks = task.reduced.specks;
     out.error_m = task.reduced.error_m;
     out.why = task.reduced.why;
     return out;
@@ -224,20 +233,21 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
   if (!tasks) {
     return Failure(tasks.error());
   }
-  const auto protection = Protection::make(scene, plan.settings);
+  const auto protection = Protection::make(scene, plan.settings, plan.detail);
   if (!protection) {
     return Failure(protection.error());
   }
   if (tasks->empty()) {
     return Reduced{scene, {}};
   }
+  const JointMotion motion(scene);
   const MeshDraws drawn(scene);
   const auto is_large = [&](const Task& task) {
     return drawn[task.target.mesh].triangles >= large_triangles;
   };
   FirstError failed;
   const auto work = [&](std::size_t t, const RunControl& inner) {
-    if (auto done = reduce_mesh(scene, plan, *protection, inner, (*tasks)[t]); !done) {
+    if (auto done = reduce_mesh(scene, plan, *protection, motion, inner, (*tasks)[t]); !done) {
       failed.report(t, done.error());
     }
   };

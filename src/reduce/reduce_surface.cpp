@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "reduce/collapse.h"
+#include "reduce/specks.h"
 #include "scene/morton.h"
 #include "scene/places.h"
 #include "scene/running.h"
@@ -467,6 +468,7 @@ Result<ReducedSurface> reduce_surface(const Surface& surface,
   if (out.why == ReducedTo::shape && out.held > target.triangles) {
     out.why = ReducedTo::held;
   }
+  drop_specks(surface, target, out);
   return out;
 }
 

@@ -7,6 +7,7 @@
 #include <limits>
 #include <map>
 #include <numbers>
+#include <utility>
 
 #include "reduce/mesh_surface.h"
 #include "reduce/points.h"
@@ -40,6 +41,7 @@ class Proposer {
            std::span<const Viewpoint> views,
            const Protection& protection)
       : scene_(scene),
+        motion_(scene),
         survey_(survey),
         settings_(settings),
         views_(views),
@@ -51,7 +53,7 @@ class Proposer {
     weigh();
     set_errors();
     const std::uint64_t wanted = count_wanted();
-    if (settings_.triangles > 0 || settings_.share < 1) {
+    if (settings_.counts()) {
       if (!spread(wanted, run)) {
         return Failure(make_cancelled());
       }
@@ -183,7 +185,8 @@ class Proposer {
   bool find_steps(const RunControl& run) {
     return for_each_index(groups_.size(), run, "looking for triangles", [&](std::size_t g) {
       Group& group = groups_[g];
-      const MeshSurface surface(scene_, scene_[group.meshes.front()]);
+      const MeshSurface surface(scene_, scene_[group.meshes.front()],
+                                motion_.list(group.meshes.front()));
       const std::vector<float> held = protection_.list_held(group.meshes.front(), surface);
       SurfaceTarget target{0, surface.shape_limit_m()};
       if (targets_[g].error_m > 0) {
@@ -259,10 +262,18 @@ class Proposer {
       targets_[g].triangles =
           low + static_cast<std::uint64_t>(back * static_cast<double>(high - low));
     }
+    // Where that is too many still, only what goes as a whole is left to ask for.
+    if (const std::uint64_t last = count_all_at(price); last > wanted) {
+      const double less = static_cast<double>(wanted) / static_cast<double>(last);
+      for (MeshTarget& target : targets_) {
+        target.triangles = static_cast<std::uint64_t>(less * static_cast<double>(target.triangles));
+      }
+    }
     return true;
   }
 
   const Scene& scene_;
+  const JointMotion motion_;
   const Survey& survey_;
   const ReduceSettings& settings_;
   std::span<const Viewpoint> views_;
@@ -291,7 +302,8 @@ Result<void> validate(const ReduceSettings& settings) {
         check(within(settings.error_px, 1e4), "error_px", "from 0 to 10000"),
         check(settings.height_px >= 1 && settings.height_px <= 65536, "height_px",
               "from 1 to 65536"),
-        check(within(settings.distance_m, 1e9), "distance_m", "from 0 to 1e9")}) {
+        check(within(settings.distance_m, 1e9), "distance_m", "from 0 to 1e9"),
+        check(within(settings.protect_detail, 255), "protect_detail", "from 0 to 255")}) {
     if (!done) {
       return done;
     }
@@ -303,11 +315,12 @@ Result<ReducePlan> propose_reduction(const Scene& scene,
                                      const Survey& survey,
                                      const ReduceSettings& settings,
                                      std::span<const Viewpoint> views,
-                                     const RunControl& run) {
+                                     const RunControl& run,
+                                     std::vector<DetailMask> detail) {
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  const auto protection = Protection::make(scene, settings);
+  const auto protection = Protection::make(scene, settings, detail);
   if (!protection) {
     return Failure(protection.error());
   }
@@ -316,7 +329,11 @@ Result<ReducePlan> propose_reduction(const Scene& scene,
     plan.settings = settings;
     return plan;
   }
-  return Proposer(scene, survey, settings, views, *protection).propose(run);
+  auto plan = Proposer(scene, survey, settings, views, *protection).propose(run);
+  if (plan) {
+    plan->detail = std::move(detail);
+  }
+  return plan;
 }
 
 }  // namespace wakuzume

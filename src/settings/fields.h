@@ -193,6 +193,12 @@ void for_each_reduce_setting(AnyReduce& reduce, const Visit& visit) {
             "ATTRIBUTE"});
   visit("reduce", "protect_boxes", reduce.protect_boxes,
         "what lies in a box of the world stays: [[x, y, z, to x, to y, to z]], metres");
+  visit("reduce", "protect_detail", reduce.protect_detail,
+        Meaning{"what carries print stays: steps of 255 that a quarter of its size loses, as 20; "
+                "0 to 255",
+                "--protect-detail",
+                "Leave what carries lettering: where a small picture loses so many steps, as 20",
+                "STEPS"});
   visit("reduce", "places", reduce.places,
         "vertices of what is reduced: where they are \"best\", or \"old\" ones alone");
 }

@@ -5,6 +5,7 @@
 #include <simdjson.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 
 #include "survey/rules.h"
@@ -106,6 +107,18 @@ std::vector<ImageId> list_images(const Scene& scene, const Material& material) {
   std::sort(images.begin(), images.end());
   images.erase(std::unique(images.begin(), images.end()), images.end());
   return images;
+}
+
+Vec2d transform_uv(const TextureSlot& slot, const Vec2d& uv) {
+  if (!slot.transform) {
+    return uv;
+  }
+  const UvTransform& transform = *slot.transform;
+  const double cosine = std::cos(transform.rotation);
+  const double sine = std::sin(transform.rotation);
+  const double u = transform.scale[0] * uv[0];
+  const double v = transform.scale[1] * uv[1];
+  return {cosine * u + sine * v + transform.offset[0], cosine * v - sine * u + transform.offset[1]};
 }
 
 }  // namespace wakuzume

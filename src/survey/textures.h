@@ -15,6 +15,9 @@ std::vector<TextureId> list_textures(const Scene& scene, const Material& materia
 /// Image of a texture, by its own source or by one of an extension (WebP, KTX2); else no_image.
 ImageId find_image(const Scene& scene, TextureId texture);
 
+/// Where a slot looks its texture up for a place in its UV set (KHR_texture_transform).
+Vec2d transform_uv(const TextureSlot& slot, const Vec2d& uv);
+
 /// With the filters that engines take where it leaves them open: linear, and mip levels.
 Sampler make_effective(Sampler sampler);
 

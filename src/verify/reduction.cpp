@@ -9,7 +9,7 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint32_t most_reduction_samples = 200'000;
+constexpr std::uint32_t most_reduction_samples = 20'000;
 
 /// What a mesh is off by, as it is shown.
 ReductionCheck make_check(const Scene& before,
