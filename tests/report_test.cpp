@@ -6,6 +6,7 @@
 #include <simdjson.h>
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <sstream>
 
@@ -185,12 +186,13 @@ struct EngineShot {
   Pixels picture;
 };
 
-/// By scene and view.
+/// By scene and view. \param times  shots of each view, where it is drawn at several
 std::vector<std::vector<EngineShot>> ask_engine(const std::filesystem::path& folder,
                                                 const std::vector<Viewpoint>& views,
                                                 std::uint32_t width_px,
                                                 const std::vector<std::string>& scenes,
-                                                const std::vector<std::string>& options = {}) {
+                                                const std::vector<std::string>& options = {},
+                                                std::size_t times = 1) {
   EXPECT_TRUE(write_text((folder / "views.json").string(), to_json(views)));
   std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/engine.mjs",
                                    (folder / "views.json").string(), std::to_string(width_px),
@@ -204,7 +206,7 @@ std::vector<std::vector<EngineShot>> ask_engine(const std::filesystem::path& fol
   std::istringstream lines(outcome.out);
   std::vector<std::vector<EngineShot>> out(scenes.size());
   for (std::size_t s = 0; s < scenes.size(); ++s) {
-    for (std::size_t v = 0; v < views.size(); ++v) {
+    for (std::size_t v = 0; v < views.size() * times; ++v) {
       EngineShot shot;
       lines >> shot.calls >> shot.triangles >> shot.picture.width_px >> shot.picture.height_px;
       const std::string bytes =
@@ -228,6 +230,96 @@ double find_share(const Pixels& a, const Pixels& b, int steps) {
     beyond += most > steps ? 1U : 0U;
   }
   return static_cast<double>(beyond) / (static_cast<double>(a.rgba.size()) / 4);
+}
+
+/// A head whose eight targets move a part of it each, one after the other.
+Scene make_face() {
+  constexpr std::size_t targets = 8;
+  test::SceneBuilder builder;
+  const test::MeshData head = test::make_ball(64, 0.02);
+  const MaterialId skin = builder.add_material("skin");
+  builder.scene.materials.back().base_color_texture.texture =
+      test::add_picture(builder, test::make_picture(128, 128, 5));
+  Primitive primitive = builder.make_primitive(head, skin);
+  for (std::size_t t = 0; t < targets; ++t) {
+    const double around = 0.7 * static_cast<double>(t) - 2.4;
+    const Vec3d middle{std::cos(around), std::sin(around), t % 2 == 0 ? 0.3 : -0.2};
+    test::Floats moves;
+    for (std::size_t v = 0; v < head.positions.size(); v += 3) {
+      double off2 = 0;
+      for (std::size_t k = 0; k < 3; ++k) {
+        off2 += std::pow(head.positions[v + k] - middle[k], 2);
+      }
+      const double push = off2 < 0.2 ? 0.25 * std::pow(1 - off2 / 0.2, 2) : 0;
+      for (std::size_t k = 0; k < 3; ++k) {
+        moves.push_back(static_cast<float>(push * middle[k]));
+      }
+    }
+    primitive.morph_targets.push_back(
+        {{"POSITION", builder.add_stream(moves, ElementType::vec3, ComponentType::f32)}});
+    Stream& stream = builder.scene.streams.back();
+    stream.bounds = StreamBounds{{-1, -1, -1}, {1, 1, 1}};
+    for (std::size_t k = 0; k < 3; ++k) {
+      stream.bounds.ensure().min[k] = stream.bounds.ensure().max[k] = 0;
+      for (std::size_t i = k; i < moves.size(); i += 3) {
+        stream.bounds.ensure().min[k] = std::min<double>(stream.bounds->min[k], moves[i]);
+        stream.bounds.ensure().max[k] = std::max<double>(stream.bounds->max[k], moves[i]);
+      }
+    }
+  }
+  const MeshId mesh = builder.add_mesh("head", {primitive});
+  builder.scene.meshes.back().weights.assign(targets, 0.0);
+  const NodeId node = builder.add_node("head", mesh);
+  test::Floats seconds;
+  test::Floats weights;
+  for (std::size_t k = 0; k <= targets; ++k) {
+    seconds.push_back(static_cast<float>(k));
+    for (std::size_t t = 0; t < targets; ++t) {
+      weights.push_back(t == k ? 1.0F : 0.0F);
+    }
+  }
+  AnimationSampler sampler;
+  sampler.input = builder.add_stream(seconds, ElementType::scalar, ComponentType::f32);
+  builder.scene.streams.back().bounds = StreamBounds{{0}, {8}};
+  sampler.output = builder.add_stream(weights, ElementType::scalar, ComponentType::f32);
+  Animation animation;
+  animation.samplers.push_back(std::move(sampler));
+  AnimationChannel channel;
+  channel.node = node;
+  channel.path = "weights";
+  animation.channels.push_back(std::move(channel));
+  builder.scene.animations.push_back(std::move(animation));
+  return builder.finish();
+}
+
+TEST(AnotherEngine, PlaysAFaceAlikeBeforeAndAfterItGaveTriangles) {
+  const auto folder = test::make_scratch();
+  ASSERT_TRUE(write_scene(make_face(), (folder / "source.glb").string()));
+  const test::Outcome reduced = test::run_tool({"reduce", (folder / "source.glb").string(), "-o",
+                                                (folder / "half.glb").string(), "--to", "50%"});
+  ASSERT_EQ(reduced.exit_code, 0) << reduced.err;
+  const auto half = read_scene((folder / "half.glb").string());
+  ASSERT_TRUE(half);
+  ASSERT_EQ(half->meshes[0].primitives[0].morph_targets.size(), 8U);
+  std::vector<Viewpoint> views{make_viewpoint("side", {3, -0.6, 0.4}, {0, 0, 0}),
+                               make_viewpoint("other side", {-2.4, 1.8, 0.2}, {0, 0, 0})};
+  constexpr std::size_t frames = 16;
+  std::string times = "--times=";
+  for (std::size_t f = 0; f < frames; ++f) {
+    times += (f > 0 ? "," : "") + std::to_string(0.5 * static_cast<double>(f));
+  }
+  const auto shots = ask_engine(folder, views, 480, {"source.glb", "half.glb"}, {times}, frames);
+  double least_move = 100;
+  for (std::size_t f = 0; f < views.size() * frames; ++f) {
+    EXPECT_EQ(shots[1][f].calls, 1U);
+    EXPECT_LE(shots[1][f].triangles, shots[0][f].triangles / 2);
+    EXPECT_GE(test::find_psnr(shots[0][f].picture, shots[1][f].picture), 44) << f;
+    if (f % frames > 0) {
+      least_move =
+          std::min(least_move, test::find_psnr(shots[0][f - 1].picture, shots[0][f].picture));
+    }
+  }
+  EXPECT_LT(least_move, 32) << "the face moves";
 }
 
 /// Pages, places in extras and places on instances, by a shader of another engine.

@@ -2,11 +2,12 @@
 // SPDX-License-Identifier: MIT
 //
 // Draws glTF files by three.js in headless Chromium, from views:
-//   engine.mjs VIEWS.json WIDTH OUT_FOLDER [--lit] SCENE.glb...
+//   engine.mjs VIEWS.json WIDTH OUT_FOLDER [--lit] [--times=0.5,1] SCENE.glb...
 // Prints a line a view and scene, `CALLS TRIANGLES WIDTH HEIGHT`, counted by the renderer, and writes
-// OUT_FOLDER/VIEW_SCENE.rgba: rows from the top, four bytes a pixel. Objects are culled by their
+// OUT_FOLDER/SHOT_SCENE.rgba: rows from the top, four bytes a pixel. Objects are culled by their
 // boxes, where the renderer itself takes spheres. With --lit they are lit by their lightmap pages:
-// images of the file, or PNGs beside it or beside the first.
+// images of the file, or PNGs beside it or beside the first. With --times each view is drawn at these
+// seconds of the animations, one after the other.
 import {createServer} from 'node:http';
 import {readFile, writeFile} from 'node:fs/promises';
 import {dirname, extname, join} from 'node:path';
@@ -15,7 +16,9 @@ import {openBrowser} from './browser.mjs';
 
 const here = dirname(fileURLToPath(import.meta.url));
 const lit = process.argv.includes('--lit');
-const [viewsFile, width, out, ...scenes] = process.argv.slice(2).filter((word) => word !== '--lit');
+const timesOption = process.argv.find((word) => word.startsWith('--times='));
+const times = timesOption ? timesOption.slice('--times='.length).split(',').map(Number) : [null];
+const [viewsFile, width, out, ...scenes] = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 const types = {'.html': 'text/html', '.mjs': 'text/javascript', '.js': 'text/javascript', '.wasm': 'application/wasm'};
 const folders = {
   '/three/': join(here, 'node_modules/three'),
@@ -50,10 +53,15 @@ try {
   await page.waitForFunction('window.ready', null, {timeout: 60000});
   const {views} = JSON.parse(await readFile(viewsFile, 'utf8'));
   for (let scene = 0; scene < scenes.length; ++scene) {
-    for (let view = 0; view < views.length; ++view) {
-      const shot = await page.evaluate(([s, v, w, l]) => window.draw(s, v, w, l), [scene, views[view], Number(width), lit]);
-      await writeFile(join(out, `${view}_${scene}.rgba`), Buffer.from(shot.pixels, 'base64'));
-      console.log(shot.calls, shot.triangles, shot.width, shot.height);
+    let number = 0;
+    for (const view of views) {
+      for (const time of times) {
+        const shot = await page.evaluate(([s, v, w, l, t]) => window.draw(s, v, w, l, t),
+                                         [scene, view, Number(width), lit, time]);
+        await writeFile(join(out, `${number}_${scene}.rgba`), Buffer.from(shot.pixels, 'base64'));
+        console.log(shot.calls, shot.triangles, shot.width, shot.height);
+        ++number;
+      }
     }
   }
   if (problems.length > 0) {
