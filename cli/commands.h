@@ -6,6 +6,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "console.h"
@@ -49,7 +50,9 @@ struct Options {
   std::string rebase;
   std::string why;
   std::vector<Edit> edits;  ///< edit: in the order of the line
-  std::string sheets;       ///< materials: folder for pictures of the pages
+  /// edit: how many triangles groups may draw, before all other edits.
+  std::vector<std::pair<std::string, ReduceSettings>> group_triangles;
+  std::string sheets;  ///< materials: folder for pictures of the pages
   // picture.
   std::string show = "shaded";
   std::string camera;

@@ -359,6 +359,20 @@ void add_edit_options(CLI::App& command, Options& options) {
         edit.group = name;
         edit.collider = *shape;
       });
+  command
+      .add_option_function<std::vector<std::string>>(
+          "--triangles",
+          [&options](const std::vector<std::string>& values) {
+            for (const std::string& value : values) {
+              auto [name, count] = cut_pair("--triangles", value);
+              ReduceSettings wanted;
+              parse_count("--triangles", count, wanted);
+              options.group_triangles.emplace_back(std::move(name), wanted);
+            }
+          },
+          "So many triangles a group may draw, before all other edits: 500, 40%; 100%: as it was")
+      ->type_name("GROUP=COUNT")
+      ->allow_extra_args(false);
   add("--pin", EditKind::pin, "GROUP", "Leave a group as it is when planning again", group);
   add("--unpin", EditKind::unpin, "GROUP", "Let a group be planned again", group);
 }

@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <utility>
 
+#include "edit_reduction.h"
 #include "print_looks.h"
 #include "print_plan.h"
 #include "text.h"
@@ -68,6 +69,30 @@ Result<Proposal> read_earlier(Command& command, const std::string& file) {
   }
   static_cast<SourceSteps&>(*plan) = *source;
   return Proposal{std::move(*source), std::move(*plan)};
+}
+
+/// A plan whose groups draw other numbers of triangles: all else is taken over to what came of it.
+Result<Proposal> reduce_groups(Command& command, Proposal earlier) {
+  auto reduction = edit_reduction(earlier.source.source.before_all(), earlier.plan,
+                                  command.options().group_triangles);
+  if (!reduction) {
+    return Failure(reduction.error());
+  }
+  Plan plan = std::move(earlier.plan);
+  plan.reduction = std::move(*reduction);
+  // The scene is split already.
+  const SplitSettings split = std::exchange(plan.split, {});
+  auto source = prepare_for(plan, earlier.source.source.before_all(), command.job(),
+                            command.tools(), command.run());
+  if (!source) {
+    return Failure(source.error());
+  }
+  source->split = plan.split = split;
+  auto moved = rebase(source->source.scene, source->survey, plan, source->outlook, command.run());
+  if (!moved) {
+    return Failure(moved.error());
+  }
+  return Proposal{std::move(*source), std::move(*moved)};
 }
 
 /// Settings of the earlier plan, what the line says over them.
@@ -236,6 +261,12 @@ Exit edit_command(const Options& options) {
   auto earlier = read_earlier(command, options.revise);
   if (!earlier) {
     return command.fail(earlier.error());
+  }
+  if (!options.group_triangles.empty()) {
+    earlier = reduce_groups(command, std::move(*earlier));
+    if (!earlier) {
+      return command.fail(earlier.error());
+    }
   }
   std::vector<Edit> edits = options.edits;
   for (Edit& edit : edits) {

@@ -453,6 +453,39 @@ TEST_F(ReduceFiles, CarryTheDetailThatIsProtected) {
   EXPECT_FALSE(read_plan(path("q.json")));
 }
 
+TEST_F(ReduceFiles, TakeGroupsToOtherCounts) {
+  ASSERT_EQ(test::run_tool({"propose", input_, "-o", path("p.json"), "--reduce", "50%"}).exit_code,
+            0);
+  const auto plan = read_plan(path("p.json"));
+  ASSERT_TRUE(plan);
+  ASSERT_FALSE(plan->groups.empty());
+  const std::string group = plan->groups.front().name;
+  const auto count = [&](const std::string& wish, const char* file) {
+    const test::Outcome edited = test::run_tool(
+        {"edit", path("p.json"), "-o", path("q.json"), "--triangles", group + "=" + wish});
+    EXPECT_EQ(edited.exit_code, 0) << edited.err;
+    EXPECT_EQ(test::run_tool({"build", path("q.json"), "-o", path(file)}).exit_code, 0);
+    EXPECT_EQ(read_plan(path("q.json"))->groups.size(), plan->groups.size());
+    const auto built = read_scene(path(file));
+    EXPECT_TRUE(built);
+    EXPECT_EQ(test::run_tool({"restore", path(file), "-o", path("r.glb")}).exit_code, 0);
+    EXPECT_EQ(make_content_hash(*read_scene(path("r.glb"))),
+              make_content_hash(*read_scene(input_)));
+    return count_totals(*built).triangles;
+  };
+  const std::uint64_t half = count("50%", "a.glb");
+  const std::uint64_t tenth = count("20%", "b.glb");
+  const std::uint64_t whole = count("100%", "c.glb");
+  EXPECT_LT(tenth, half);
+  EXPECT_LT(half, whole);
+  EXPECT_EQ(plan->groups.size() == 1 ? whole : count_totals(*read_scene(input_)).triangles,
+            count_totals(*read_scene(input_)).triangles);
+  const test::Outcome unknown =
+      test::run_tool({"edit", path("p.json"), "-o", path("q.json"), "--triangles", "nobody=50%"});
+  EXPECT_EQ(unknown.exit_code, 2);
+  EXPECT_NE(unknown.err.find("no group nobody"), std::string::npos) << unknown.err;
+}
+
 TEST_F(ReduceFiles, RefuseWhatIsNoCountAndNoLength) {
   for (const auto& [option, value] :
        {std::pair("--reduce", "0"), std::pair("--reduce", "-5"), std::pair("--reduce", "120%"),
