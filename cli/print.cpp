@@ -99,9 +99,10 @@ std::string to_comparison(const Totals& before,
 
 std::string to_text(const Verdict& verdict) {
   std::string out =
-      fmt::format("{}: {} of the source found exactly once in the result{}\n",
+      fmt::format("{}: {} of the {}source found exactly once in the result{}\n",
                   verdict.passed ? "PASSED" : "FAILED",
                   plural(verdict.triangles_checked, "triangle", "triangles"),
+                  verdict.reductions.empty() ? "" : "reduced ",
                   verdict.elements_checked > 0
                       ? fmt::format(", {} lines and points", group_digits(verdict.elements_checked))
                       : "");

@@ -48,7 +48,9 @@ std::string print_views(const Verdict& verdict) {
                                       [](const ViewCheck& v) { return !v.passed; });
     out += fmt::format("\n{} drawn before and after by {}{}\n",
                        plural(verdict.views.size(), "view", "views"), verdict.drawn_by,
-                       failed > 0 ? fmt::format("; {} differ", failed) : "; all look the same");
+                       failed > 0                   ? fmt::format("; {} differ", failed)
+                       : verdict.reductions.empty() ? "; all look the same"
+                                                    : "; all show no more than meshes lie off");
     if (verdict.lit_pages[0] > 0) {
       out += fmt::format("  lit by {}, then by {}\n",
                          plural(verdict.lit_pages[0], "lightmap page", "lightmap pages"),

@@ -170,6 +170,24 @@ TEST(ReduceJob, TakesMeshesBackThatTheirProofRejects) {
   EXPECT_EQ(make_content_hash(all->scene), make_content_hash(scene));
 }
 
+TEST(ReduceJob, ShowsTrianglesBeforeAndAfterOnItsPage) {
+  const auto folder = test::make_scratch();
+  ASSERT_TRUE(write_scene(make_balls(3), (folder / "s.glb").string()));
+  const auto read_page = [&](const char* reduce) {
+    const test::Outcome run = test::run_tool_small(
+        {"run", (folder / "s.glb").string(), "-o", (folder / "o").string(), "--reduce", reduce});
+    EXPECT_EQ(run.exit_code, 0) << run.err << run.out;
+    return test::read_all(folder / "o/s.report.html");
+  };
+  const std::string reduced = read_page("40%");
+  EXPECT_NE(reduced.find("\"wires_before_picture\":\"data:image/jpeg"), std::string::npos);
+  EXPECT_NE(reduced.find("\"reductions\":[[\"ball_"), std::string::npos);
+  EXPECT_NE(reduced.find("triangles that were to stay are there exactly once"), std::string::npos);
+  const std::string plain = read_page("100%");
+  EXPECT_EQ(plain.find("\"wires_before_picture\":"), std::string::npos);
+  EXPECT_EQ(plain.find("\"reductions\":"), std::string::npos);
+}
+
 TEST(ReduceJob, GivesTheSameBytesForAnyNumberOfThreads) {
   const Scene scene = make_balls(7);
   const Job job = make_reducing_job({.share = 0.5});

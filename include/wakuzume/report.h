@@ -33,6 +33,8 @@ struct ReportView {
   Bytes draws_before;
   Bytes draws_after;
   Bytes heat;
+  Bytes wires_before{};  ///< of a scene whose meshes were reduced; both or none
+  Bytes wires_after{};
 };
 
 /// A page of tiles or a stack of layers.
@@ -80,6 +82,7 @@ class ReportAudience final : public ViewAudience {
 
  private:
   unsigned threads_;
+  bool reduced_ = false;  ///< the result has fewer triangles
   DrawClasses before_;
   DrawClasses after_;
   std::vector<ReportView> views_;

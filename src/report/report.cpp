@@ -62,6 +62,7 @@ class DataMaker {
     add_groups();
     add_kept();
     add_materials();
+    add_reductions();
     add_lightmaps();
     add_findings();
     add_budgets();
@@ -139,11 +140,14 @@ class DataMaker {
     const auto same = std::count_if(verdict.views.begin(), verdict.views.end(),
                                     [](const ViewCheck& v) { return v.passed; });
     std::string summary = verdict.mismatch_count == 0
-                              ? fmt::format("All {} triangles are there exactly once.",
-                                            group_digits(verdict.triangles_checked))
+                              ? fmt::format("All {} triangles {}are there exactly once.",
+                                            group_digits(verdict.triangles_checked),
+                                            verdict.reductions.empty() ? "" : "that were to stay ")
                               : fmt::format("{} things do not match.", verdict.mismatch_count);
     if (!verdict.views.empty()) {
-      summary += fmt::format(" {} of {} views look the same.", same, verdict.views.size());
+      summary += fmt::format(
+          " {} of {} views {}.", same, verdict.views.size(),
+          verdict.reductions.empty() ? "look the same" : "show no more than meshes lie off");
     }
     out_.begin_object("verdict");
     out_.member("passed", verdict.passed);
@@ -218,6 +222,12 @@ class DataMaker {
       out_.member("draws_before_picture", to_uri(hit->second->draws_before));
       out_.member("draws_after_picture", to_uri(hit->second->draws_after));
       out_.member("heat", to_uri(hit->second->heat));
+      out_.member("triangles_before", check.before.triangles);
+      out_.member("triangles_after", check.after.triangles);
+      if (hit->second->wires_before.size() > 0) {
+        out_.member("wires_before_picture", to_uri(hit->second->wires_before));
+        out_.member("wires_after_picture", to_uri(hit->second->wires_after));
+      }
       out_.end_object();
     }
     out_.end_array();
@@ -326,6 +336,25 @@ class DataMaker {
   }
 
   /// Pages as they were and as they are, and the rectangles that went from there to here.
+  void add_reductions() {
+    if (in_.verdict.reductions.empty()) {
+      return;
+    }
+    out_.begin_array("reductions");
+    for (const ReductionCheck& check : in_.verdict.reductions) {
+      out_.begin_array();
+      out_.value(check.name);
+      out_.value(check.draws);
+      out_.value(std::array{check.triangles_before, check.triangles});
+      for (const double figure : {check.farthest_m * 1e3, check.farthest_px, check.mean_m * 1e3,
+                                  check.turned_deg, check.texture}) {
+        out_.value(figure);
+      }
+      out_.end_array();
+    }
+    out_.end_array();
+  }
+
   void add_lightmaps() {
     const LightmapPlan& plan = in_.ledger.lightmaps;
     const auto add_pages = [&](const char* key, const auto& pages,

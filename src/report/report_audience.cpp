@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <future>
 
+#include "report/shot_colors.h"
 #include "scene/srgb.h"
 #include "wakuzume/image.h"
 #include "wakuzume/report.h"
@@ -71,6 +72,7 @@ Pixels make_layer_grid(const TextureArray& array) {
 void ReportAudience::begin(const DrawnScene& before, const DrawnScene& after) {
   before_ = make_draw_colors(before);
   after_ = make_draw_colors(after);
+  reduced_ = after.survey.totals.triangles < before.survey.totals.triangles;
 }
 
 void ReportAudience::show(std::size_t number,
@@ -90,9 +92,17 @@ void ReportAudience::show(std::size_t number,
   auto draws_before = start([&] { return encode_small(paint_classes(before, before_), view_px); });
   auto draws_after = start([&] { return encode_small(paint_classes(after, after_), view_px); });
   auto differences = start([&] { return encode_small(heat, view_px); });
+  std::future<Bytes> wires_before;
+  std::future<Bytes> wires_after;
+  if (reduced_) {
+    wires_before = start([&] { return encode_small(paint_wire(before), view_px); });
+    wires_after = start([&] { return encode_small(paint_wire(after), view_px); });
+  }
   const Bytes shaded_before = encode_small(before.picture, view_px);
   views_.push_back({number, shaded_before, same ? shaded_before : shaded_after.get(),
-                    draws_before.get(), draws_after.get(), differences.get()});
+                    draws_before.get(), draws_after.get(), differences.get(),
+                    reduced_ ? wires_before.get() : Bytes(),
+                    reduced_ ? wires_after.get() : Bytes()});
 }
 
 std::vector<ReportSheet> make_sheets(const Scene& result,

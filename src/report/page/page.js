@@ -74,9 +74,11 @@ for (const line of data.verdict.not_checked) {
 
 // ---- Views -----------------------------------------------------------------------------------
 const modes = [['shaded', 'shaded'], ['draws', 'a colour a draw'], ['heat', 'differences']];
+if (data.views.some((view) => view.wires_before_picture)) modes.push(['wires', 'triangles']);
 const stage = {view: 0, mode: 'shaded'};
 const pictureOf = (view, when) =>
-  stage.mode === 'draws' ? view[`draws_${when}_picture`] : view[`shaded_${when}`];
+  stage.mode === 'draws' ? view[`draws_${when}_picture`]
+    : stage.mode === 'wires' ? view[`wires_${when}_picture`] : view[`shaded_${when}`];
 const showView = () => {
   const view = data.views[stage.view];
   const heat = stage.mode === 'heat';
@@ -85,15 +87,17 @@ const showView = () => {
   byId('under').alt = heat ? `differences in ${view.name}` : `${view.name} before`;
   if (!heat) byId('over').src = pictureOf(view, 'after');
   byId('over').alt = `${view.name} after`;
-  byId('tag-left').textContent = `before: ${whole(view.draws_before)} draws`;
-  byId('tag-right').textContent = `after: ${whole(view.draws_after)} draws`;
+  const counted = (when) => stage.mode === 'wires'
+    ? `${whole(view[`triangles_${when}`])} triangles` : `${whole(view[`draws_${when}`])} draws`;
+  byId('tag-left').textContent = `before: ${counted('before')}`;
+  byId('tag-right').textContent = `after: ${counted('after')}`;
   const caption = byId('caption');
   caption.replaceChildren(make('b', {text: view.passed ? 'passes' : 'differs'}),
     `: ${whole(view.differing)} of ${whole(view.width * view.height)} pixels beyond the tolerance, ` +
     `${view.psnr.toFixed(1)} dB, likeness ${view.likeness.toFixed(4)}; ` +
     `${whole(view.draws_before)} \u2192 ${whole(view.draws_after)} draws, ` +
     `${view.submit_before.toFixed(2)} \u2192 ${view.submit_after.toFixed(2)} ms to submit` +
-    (heat ? '. Grey: equal. Red to white: beyond the tolerance. Blue: an edge or two surfaces in one place, rounding decides.' : ''));
+    (heat ? '. Grey: equal. Red to white: beyond the tolerance. Blue: an edge or two surfaces in one place, rounding decides. Violet: an edge of a reduced mesh, no farther off than that lies.' : ''));
 };
 const slide = () => {
   const at = byId('slide').value;
@@ -153,10 +157,10 @@ const bars = (labels, sets, options = {}) => ({
 });
 const cut = (text, most) => text.length > most ? `${text.slice(0, most - 1)}\u2026` : text;
 
-const numeric = (kind) => ['number', 'bytes', 'fine', 'pair'].includes(kind);
+const numeric = (kind) => ['number', 'bytes', 'fine', 'short', 'pair'].includes(kind);
 
 /// A table of plain values: columns are [title, kind]. Kinds: word, text and long (more room) for
-/// texts; number, fine (four digits), bytes, pair (before and after); mark (passes or not).
+/// texts; number, fine (four digits), short (two), bytes, pair (before and after); mark (passes or not).
 const addTable = (parent, columns, rows, options = {}) => {
   const step = options.step ?? 50;
   const state = {sort: options.sort ?? -1, down: options.down ?? false, search: '', most: step};
@@ -190,6 +194,7 @@ const addTable = (parent, columns, rows, options = {}) => {
     if (kind === 'pair') return `${whole(value[0])} \u2192 ${whole(value[1])}`;
     if (kind === 'bytes') return size(value);
     if (kind === 'fine') return value.toFixed(4);
+    if (kind === 'short') return value.toFixed(2);
     return typeof value === 'number' ? whole(value) : value;
   };
   const rank = (value) => Array.isArray(value) ? value[0] : value;
@@ -310,6 +315,10 @@ const showLightmaps = (section, {pages, joined, moves, left}) => {
   if (moves.length > mostRects) left = [`the first ${whole(mostRects)} of ${whole(moves.length)} rectangles are outlined`, ...left];
   if (left.length > 0) section.append(make('ul', {class: 'left'}, ...left.map((text) => make('li', {text}))));
 };
+if (data.reductions) {
+  addTable(addSection('reductions', 'Triangles', 'Meshes with fewer triangles than they had, and how far they lie off: millimetres, pixels of the view that shows them largest, degrees, UVs.', true),
+    [['mesh', 'text'], ['shown', 'number'], ['triangles', 'pair'], ['farthest, mm', 'short'], ['px', 'short'], ['mean, mm', 'short'], ['turned, \u00b0', 'short'], ['texture', 'fine']], data.reductions, {search: 'Find a mesh', sort: 4, down: true});
+}
 if (data.lightmaps.moves.length > 0) {
   showLightmaps(addSection('lightmaps', 'Lightmaps', 'Which part of each page went where; no texel changed. Point at a rectangle to see where it was and where it is.', true),
     data.lightmaps);
