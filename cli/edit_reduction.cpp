@@ -68,8 +68,20 @@ Result<ReducePlan> edit_reduction(
                              : wanted.share;
     for (const auto& [mesh, times] : shown) {
       const std::uint64_t triangles = count_triangles(before, before[mesh]);
-      put({mesh, static_cast<std::uint64_t>(share * static_cast<double>(triangles)), 0, 0},
-          triangles, out.meshes);
+      MeshTarget target;
+      target.mesh = mesh;
+      target.triangles = static_cast<std::uint64_t>(share * static_cast<double>(triangles));
+      put(target, triangles, out.meshes);
+    }
+  }
+  // A copy whose first one stays as it is goes its own way.
+  for (MeshTarget& target : out.meshes) {
+    const bool first = std::any_of(out.meshes.begin(), out.meshes.end(), [&](const MeshTarget& of) {
+      return of.mesh == target.like && of.like == no_mesh;
+    });
+    if (!first) {
+      target.like = no_mesh;
+      target.fit = identity_matrix;
     }
   }
   return out;

@@ -12,6 +12,7 @@
 #include "support/pictures.h"
 #include "support/process.h"
 #include "support/scene_builder.h"
+#include "wakuzume/families.h"
 #include "wakuzume/io.h"
 #include "wakuzume/reduce.h"
 
@@ -94,6 +95,59 @@ TEST_F(ReduceScene, ReducesEqualMeshesAlike) {
   EXPECT_EQ(list_triangles(scene, scene.meshes[0].primitives[0]),
             list_triangles(scene, scene.meshes[1].primitives[0]));
   EXPECT_GT(count_of(scene, MeshId{0}), count_of(scene, MeshId{2}));  // bumps are dear
+}
+
+TEST_F(ReduceScene, KeepsCopiesThatWereTurnedAsDataAFamily) {
+  add_ball("first", 0.1);
+  for (int copy = 1; copy < 4; ++copy) {
+    MeshData ball = test::make_ball(24, 0.1);
+    const double angle = 0.7 * copy;
+    const auto turn = [&](test::Floats& values, double scale, double shift) {
+      for (std::size_t i = 0; i < values.size(); i += 3) {
+        const double x = values[i];
+        const double y = values[i + 1];
+        values[i] = static_cast<float>(scale * (std::cos(angle) * x - std::sin(angle) * y) + shift);
+        values[i + 1] = static_cast<float>(scale * (std::sin(angle) * x + std::cos(angle) * y));
+        values[i + 2] = static_cast<float>(scale * double{values[i + 2]});
+      }
+    };
+    turn(ball.positions, copy, 3.0 * copy);
+    turn(ball.normals, 1, 0);
+    const std::string name = "copy_" + std::to_string(copy);
+    builder_.add_node(name, builder_.add_mesh(name, ball), test::at(0, 9.0 * copy));
+  }
+  const Scene scene = builder_.finish();
+  const auto plan = propose_reduction(scene, *survey(scene), {.share = 0.3});
+  ASSERT_TRUE(plan);
+  ASSERT_EQ(plan->meshes.size(), 4U);
+  EXPECT_EQ(plan->meshes[0].like, no_mesh);
+  for (std::size_t m = 1; m < 4; ++m) {
+    EXPECT_EQ(plan->meshes[m].like, MeshId{0});
+  }
+  const auto reduced = reduce(scene, *plan);
+  ASSERT_TRUE(reduced);
+  const auto found = survey(reduced->scene);
+  const auto families = find_families(reduced->scene, *found);
+  ASSERT_TRUE(families);
+  EXPECT_EQ(families->prototypes.size(), 1U);
+  for (std::size_t m = 1; m < 4; ++m) {
+    EXPECT_EQ(make_list_indices(reduced->scene, reduced->scene.meshes[m].primitives[0]),
+              make_list_indices(reduced->scene, reduced->scene.meshes[0].primitives[0]));
+    EXPECT_EQ(reduced->meshes[m].triangles, reduced->meshes[0].triangles);
+  }
+  const auto measured = measure_reduction(scene, reduced->scene, reduced->meshes);
+  EXPECT_NEAR((*measured)[3].surface.mean_m(), 3 * (*measured)[0].surface.mean_m(),
+              0.3 * (*measured)[0].surface.mean_m());
+  // What protects one of them alone parts it from the others.
+  const auto apart =
+      propose_reduction(scene, *survey(scene), {.share = 0.5, .protect = {"copy_2"}});
+  ASSERT_TRUE(apart);
+  EXPECT_TRUE(std::none_of(apart->meshes.begin(), apart->meshes.end(),
+                           [](const MeshTarget& of) { return of.mesh == MeshId{2}; }));
+  // A plan for another scene is refused.
+  ReducePlan other = *plan;
+  other.meshes[1].like = MeshId{3};
+  EXPECT_EQ(reduce(scene, other).error().code, ErrorCode::plan_mismatch);
 }
 
 TEST_F(ReduceScene, TakesMostWhereItShowsLeast) {

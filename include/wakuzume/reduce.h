@@ -22,7 +22,8 @@
 ///
 /// In: a scene and how few triangles it may draw, or how far things may lie off. Out: a scene with
 /// the same nodes, draws and materials, whose meshes have fewer triangles.
-/// 1. A mesh is reduced once, whoever shows it; meshes of equal content are reduced alike.
+/// 1. A mesh is reduced once, whoever shows it; meshes of equal content are reduced alike, and so
+///    are copies that were turned, moved or scaled as data, with their vertices in the same order.
 /// 2. Primitives of a mesh are reduced together: they still touch where they touched.
 /// 3. What is protected stays bit for bit; a count that can't be met ends as near as can be.
 ///    So does where pieces meet that were cut out of one mesh.
@@ -98,6 +99,9 @@ struct MeshTarget {
   std::uint64_t triangles = 0;  ///< of its primitives together
   double error_m = 0;           ///< in its own space; 0: any
   double edge_m = 0;            ///< SurfaceSettings::edge_m
+  /// The mesh that it is a copy of, but for a transform from there: it gives the same triangles.
+  MeshId like = no_mesh;
+  Mat4d fit = identity_matrix;
   bool operator==(const MeshTarget&) const = default;
 };
 

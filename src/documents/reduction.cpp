@@ -18,6 +18,8 @@ bool read_target(JsonIn& in, JsonValue value, const At& at, MeshTarget& out) {
            : key == "triangles" ? in.read(v, a, out.triangles)
            : key == "error_m"   ? in.read(v, a, out.error_m)
            : key == "edge_m"    ? in.read(v, a, out.edge_m)
+           : key == "like"      ? in.read(v, a, out.like)
+           : key == "fit"       ? in.read(v, a, out.fit)
                                 : unknown_member(in, a);
   });
 }
@@ -75,6 +77,10 @@ void write_reduction(ReadableJsonOut& out, const ReducePlan& plan) {
     line.member("triangles", target.triangles);
     line.member("error_m", target.error_m);
     line.member("edge_m", target.edge_m);
+    if (target.like != no_mesh) {
+      line.member("like", target.like);
+      line.member("fit", target.fit);
+    }
   });
   if (!plan.detail.empty()) {
     write_rows(out, "detail", plan.detail, [](JsonOut& line, const DetailMask& mask) {

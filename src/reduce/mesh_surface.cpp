@@ -8,6 +8,7 @@
 
 #include "reduce/points.h"
 #include "scene/elements.h"
+#include "scene/matrix.h"
 #include "survey/draws.h"
 #include "wakuzume/shading_order.h"
 
@@ -334,6 +335,55 @@ Surface MeshSurface::show(std::span<const float> held) const {
   Surface out{positions_, indices_, {}, held};
   for (const Trait& trait : traits_) {
     out.traits.push_back({trait.kind, trait.components, trait.values});
+  }
+  return out;
+}
+
+bool MeshSurface::is_ordered_like(const MeshSurface& other) const {
+  return positions_.size() == other.positions_.size() && indices_ == other.indices_ &&
+         std::equal(parts_.begin(), parts_.end(), other.parts_.begin(), other.parts_.end(),
+                    [](const Part& a, const Part& b) {
+                      return a.primitive == b.primitive && a.vertices == b.vertices &&
+                             a.triangles == b.triangles;
+                    }) &&
+         std::equal(traits_.begin(), traits_.end(), other.traits_.begin(), other.traits_.end(),
+                    [](const Trait& a, const Trait& b) {
+                      return a.target == b.target && a.semantic == b.semantic && a.kind == b.kind &&
+                             a.components == b.components && a.kind != TraitKind::shape;
+                    });
+}
+
+ReducedSurface MeshSurface::take_over(const ReducedSurface& other, const Mat4d& fit) const {
+  const Eigen::Matrix4d matrix = as_eigen(fit);
+  const Eigen::Matrix3d linear = matrix.topLeftCorner<3, 3>();
+  const Eigen::Matrix3d upright = linear.inverse().transpose();
+  ReducedSurface out = other;
+  const auto turn = [](const Eigen::Matrix3d& by, float* at) {
+    const Eigen::Vector3d to = (by * Eigen::Vector3d(at[0], at[1], at[2])).normalized();
+    for (Eigen::Index k = 0; k < 3; ++k) {
+      at[k] = static_cast<float>(to[k]);
+    }
+  };
+  for (std::size_t v = 0; v < out.vertex_from.size(); ++v) {
+    const std::uint32_t from = out.vertex_from[v];
+    float* const place = &out.positions[3 * v];
+    if (from != no_index) {
+      std::copy_n(&positions_[3 * std::size_t{from}], 3, place);
+    } else {
+      const Eigen::Vector4d to = matrix * Eigen::Vector4d(place[0], place[1], place[2], 1);
+      for (Eigen::Index k = 0; k < 3; ++k) {
+        place[k] = static_cast<float>(to[k]);
+      }
+    }
+    for (std::size_t t = 0; t < traits_.size(); ++t) {
+      const Trait& trait = traits_[t];
+      float* const values = &out.traits[t][trait.components * v];
+      if (from != no_index) {
+        std::copy_n(&trait.values[trait.components * std::size_t{from}], trait.components, values);
+      } else if (trait.semantic == "NORMAL" || trait.semantic == "TANGENT") {
+        turn(trait.semantic == "NORMAL" ? upright : linear, values);
+      }
+    }
   }
   return out;
 }

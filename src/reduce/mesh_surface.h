@@ -51,6 +51,11 @@ class MeshSurface {
   [[nodiscard]] double speck_limit_m() const { return speck_limit_m_; }
   /// Positions that are no floats stay on the grid that they are on.
   [[nodiscard]] bool has_grid() const { return has_grid_; }
+  /// Vertices, triangles and what they carry have the same order in both.
+  [[nodiscard]] bool is_ordered_like(const MeshSurface& other) const;
+  /// What another's vertices became, as those of this one, which the transform takes the other to.
+  /// \pre is_ordered_like(other), without targets
+  [[nodiscard]] ReducedSurface take_over(const ReducedSurface& other, const Mat4d& fit) const;
   /// \param held  by vertex, or empty; borrowed like all that it shows
   [[nodiscard]] Surface show(std::span<const float> held) const;
   /// The mesh with what was reduced, its triangles in the order in which they are shaded quickly,

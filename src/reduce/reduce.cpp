@@ -15,6 +15,7 @@
 #include "reduce/protection.h"
 #include "rework/compact.h"
 #include "scene/first_error.h"
+#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 
@@ -100,6 +101,28 @@ Result<void> reduce_mesh(const Scene& scene,
     }
     mean_m *= std::clamp(task.target.error_m / *farthest_m, 0.1, 0.7);
   }
+}
+
+/// Of a copy: what became of the mesh that it is like.
+Result<void> take_over(const Scene& scene,
+                       const std::vector<Task>& tasks,
+                       const JointMotion& motion,
+                       Task& task) {
+  const auto first = std::find_if(tasks.begin(), tasks.end(), [&](const Task& of) {
+    return of.target.mesh == task.target.like && of.target.like == no_mesh;
+  });
+  task.surface =
+      std::make_unique<MeshSurface>(scene, scene[task.target.mesh], motion.list(task.target.mesh));
+  if (first == tasks.end() || !task.surface->is_ordered_like(*first->surface)) {
+    return Failure(Error{ErrorCode::plan_mismatch,
+                         fmt::format("mesh {} is to be reduced as mesh {}, and is not like it",
+                                     to_index(task.target.mesh), to_index(task.target.like)),
+                         {}});
+  }
+  task.reduced = task.surface->take_over(first->reduced, task.target.fit);
+  const Eigen::Matrix3d linear = as_eigen(task.target.fit).topLeftCorner<3, 3>();
+  task.reduced.error_m *= linear.colwise().norm().maxCoeff();
+  return {};
 }
 
 /// Puts meshes that were reduced in the place of the old ones.
@@ -247,6 +270,9 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
   };
   FirstError failed;
   const auto work = [&](std::size_t t, const RunControl& inner) {
+    if ((*tasks)[t].target.like != no_mesh) {
+      return;
+    }
     if (auto done = reduce_mesh(scene, plan, *protection, motion, inner, (*tasks)[t]); !done) {
       failed.report(t, done.error());
     }
@@ -262,6 +288,19 @@ Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunCont
     }
   });
   if (!went_on) {
+    return Failure(make_cancelled());
+  }
+  if (const auto& error = failed.get()) {
+    return Failure(*error);
+  }
+  const bool went_over = for_each_index(tasks->size(), run, "reducing", [&](std::size_t t) {
+    if ((*tasks)[t].target.like != no_mesh) {
+      if (auto done = take_over(scene, *tasks, motion, (*tasks)[t]); !done) {
+        failed.report(t, done.error());
+      }
+    }
+  });
+  if (!went_over) {
     return Failure(make_cancelled());
   }
   if (const auto& error = failed.get()) {

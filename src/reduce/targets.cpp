@@ -7,13 +7,16 @@
 #include <limits>
 #include <map>
 #include <numbers>
+#include <set>
 #include <utility>
 
 #include "reduce/mesh_surface.h"
 #include "reduce/points.h"
 #include "reduce/protection.h"
+#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
+#include "wakuzume/families.h"
 
 namespace wakuzume {
 namespace {
@@ -24,6 +27,8 @@ constexpr double unseen_times = 8;
 /// Meshes of equal content, which are reduced alike.
 struct Group {
   std::vector<MeshId> meshes;
+  /// Copies of the first that were turned or scaled as data, and how.
+  std::vector<std::pair<MeshId, Mat4d>> copies;
   std::uint64_t triangles = 0;  ///< of one
   std::uint64_t draws = 0;      ///< of all
   double scale = 0;             ///< largest of its nodes
@@ -49,7 +54,12 @@ class Proposer {
 
   Result<ReducePlan> propose(const RunControl& run) {
     plan_.settings = settings_;
+    const auto families = find_families(scene_, survey_, {}, run);
+    if (!families) {
+      return Failure(families.error());
+    }
     gather();
+    find_copies(*families);
     weigh();
     set_errors();
     const std::uint64_t wanted = count_wanted();
@@ -64,6 +74,14 @@ class Proposer {
         target.mesh = mesh;
         if (target.triangles < groups_[g].triangles) {
           plan_.meshes.push_back(target);
+        }
+      }
+      for (const auto& [mesh, fit] : groups_[g].copies) {
+        MeshTarget target = targets_[g];
+        if (target.triangles < groups_[g].triangles) {
+          const double scale = find_scale_of(fit);
+          plan_.meshes.push_back({mesh, target.triangles, scale * target.error_m,
+                                  scale * target.edge_m, groups_[g].meshes.front(), fit});
         }
       }
     }
@@ -104,11 +122,87 @@ class Proposer {
     }
     for (Group& group : groups_) {
       for (const MeshId mesh : group.meshes) {
-        for (const NodeId node : protection_.nodes_of(mesh)) {
-          group.draws += count_instances(scene_, scene_[node]);
-        }
+        group.draws += count_draws(mesh);
       }
     }
+  }
+
+  [[nodiscard]] std::uint64_t count_draws(MeshId mesh) const {
+    std::uint64_t draws = 0;
+    for (const NodeId node : protection_.nodes_of(mesh)) {
+      draws += count_instances(scene_, scene_[node]);
+    }
+    return draws;
+  }
+
+  static double find_scale_of(const Mat4d& fit) {
+    const Eigen::Matrix3d linear = as_eigen(fit).topLeftCorner<3, 3>();
+    return linear.colwise().norm().maxCoeff();
+  }
+
+  /// What shapes of the meshes were found to be a transform of, where it is one for all of them.
+  struct Copy {
+    MeshId of = no_mesh;
+    Mat4d fit = identity_matrix;
+  };
+
+  [[nodiscard]] std::map<MeshId, Copy> list_copies(const Families& families) const {
+    std::map<MeshId, Copy> out;
+    std::set<MeshId> mixed;
+    for (std::size_t s = 0; s < survey_.shapes.size(); ++s) {
+      const Shape& shape = survey_.shapes[s];
+      const FamilyMember& member = families.members[s];
+      const Shape& first = survey_.shapes[to_index(families.prototypes[member.family])];
+      const auto [slot, added] = out.try_emplace(shape.mesh, Copy{first.mesh, member.fit.matrix});
+      double off = 0;
+      for (std::size_t k = 0; k < 16; ++k) {
+        off = std::max(off, std::abs(slot->second.fit[k] - member.fit.matrix[k]));
+      }
+      const bool whole = first.primitive == shape.primitive && slot->second.of == first.mesh;
+      if (!whole || off > 1e-6 * find_scale_of(member.fit.matrix) ||
+          member.likeness != Likeness::shape) {
+        mixed.insert(shape.mesh);
+      }
+    }
+    for (const MeshId mesh : mixed) {
+      out.erase(mesh);
+    }
+    return out;
+  }
+
+  /// Groups of copies join that of the first, where nothing protects one of them alone.
+  void find_copies(const Families& families) {
+    std::vector<bool> joined(groups_.size(), false);
+    for (const auto& [mesh, copy] : list_copies(families)) {
+      const auto here = group_of_.find(mesh);
+      const auto there = group_of_.find(copy.of);
+      if (here == group_of_.end() || there == group_of_.end() || here->second == there->second ||
+          groups_[there->second].meshes.front() != copy.of || joined[there->second]) {
+        continue;
+      }
+      const MeshSurface first(scene_, scene_[copy.of], motion_.list(copy.of));
+      const MeshSurface second(scene_, scene_[mesh], motion_.list(mesh));
+      if (!second.is_ordered_like(first) ||
+          protection_.list_held(copy.of, first) != protection_.list_held(mesh, second)) {
+        continue;
+      }
+      groups_[there->second].copies.emplace_back(mesh, copy.fit);
+      groups_[there->second].draws += count_draws(mesh);
+      std::erase(groups_[here->second].meshes, mesh);
+      groups_[here->second].draws -= count_draws(mesh);
+      joined[here->second] = true;
+    }
+    std::size_t kept = 0;
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+      if (!groups_[g].meshes.empty()) {
+        if (kept != g) {
+          groups_[kept] = std::move(groups_[g]);
+        }
+        ++kept;
+      }
+    }
+    groups_.resize(kept);
+    group_of_.clear();
   }
 
   static double sum_area(const MeshSurface& mesh) {
@@ -127,12 +221,18 @@ class Proposer {
     const std::vector<ShownSize> sizes =
         find_shown_sizes(scene_, survey_, views_, settings_.height_px);
     for (Group& group : groups_) {
-      for (const MeshId mesh : group.meshes) {
+      const auto add = [&](MeshId mesh, double scale) {
         const ShownSize& size = sizes[to_index(mesh)];
-        group.scale = std::max(group.scale, size.scale);
+        group.scale = std::max(group.scale, scale * size.scale);
         group.px_per_m = std::max(group.px_per_m, size.px_per_m);
-        group.weight += size.weight;
+        group.weight += std::pow(scale, 4) * size.weight;
         least = size.px_per_m > 0 ? std::min(least, size.px_per_m) : least;
+      };
+      for (const MeshId mesh : group.meshes) {
+        add(mesh, 1);
+      }
+      for (const auto& [mesh, fit] : group.copies) {
+        add(mesh, find_scale_of(fit));
       }
     }
     const double unseen = std::isfinite(least) ? least / unseen_times : 1;
