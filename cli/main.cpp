@@ -264,10 +264,13 @@ void add_propose_options(CLI::App& command, Options& options) {
     add_setting_options(command, options, table);
   }
   add_reduce_wishes(command, options, "--reduce");
-  // An earlier plan numbers the nodes of its own split.
+  // An earlier plan numbers the nodes of its own split, and has a reduction of its own.
   for (const char* earlier : {"--revise", "--rebase"}) {
     if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
-      command.get_option("--split")->excludes(option);
+      for (const char* decided : {"--split", "--reduce", "--error", "--protect", "--protect-joints",
+                                  "--protect-by", "--protect-detail"}) {
+        command.get_option(decided)->excludes(option);
+      }
     }
   }
 }

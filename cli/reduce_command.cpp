@@ -35,9 +35,13 @@ Result<Verdict> check_meshes(Command& command, const Prepared& prepared) {
     if (!found) {
       return Failure(found.error());
     }
+    const auto outlook = make_outlook(before, *found, command.job());
+    if (!outlook) {
+      return Failure(outlook.error());
+    }
     if (auto checked = verify_reduction(before, *found, prepared.source.before_sharing(),
-                                        prepared.source.reduced, prepared.reduction,
-                                        prepared.outlook.views, verdict, command.run());
+                                        prepared.source.reduced, prepared.reduction, outlook->views,
+                                        verdict, command.run());
         !checked) {
       return Failure(checked.error());
     }

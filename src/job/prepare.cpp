@@ -119,17 +119,17 @@ Result<std::vector<Viewpoint>> list_views(const Scene& scene,
 
 /// Reduces a source that is surveyed, and surveys what came of it.
 Result<void> reduce_meshes(Prepared& prepared,
+                           const ReduceSettings& settings,
                            const Job& job,
                            const JobTools& tools,
                            const RunControl& run) {
-  if (!job.settings.reduce.asks()) {
+  if (!settings.asks()) {
     return {};
   }
   const auto views = list_views(prepared.source.scene, prepared.survey, job);
   if (!views) {
     return Failure(views.error());
   }
-  const ReduceSettings& settings = job.settings.reduce;
   std::vector<DetailMask> detail;
   if (settings.protect_detail > 0) {
     auto found = find_fine_detail(prepared.source.scene, tools.codec, settings.protect_detail, run);
@@ -368,7 +368,7 @@ Result<Prepared> prepare(Scene scene,
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
-  if (auto reduced = reduce_meshes(out, job, tools, run); !reduced) {
+  if (auto reduced = reduce_meshes(out, settings.reduce, job, tools, run); !reduced) {
     return Failure(reduced.error());
   }
   if (auto joined = join_pages(out, settings.lightmaps, tools, run); !joined) {
@@ -391,7 +391,11 @@ Result<Prepared> prepare_for(const Plan& plan,
                              const MaterialSettings* route_anew) {
   const bool anew = route_anew != nullptr && !plan.routes.empty();
   const bool join_anew = route_anew != nullptr && plan.lightmaps.joins();
+  const bool reduce_anew = route_anew != nullptr && plan.reduction.reduces();
   SourceSteps steps = plan;
+  if (reduce_anew) {
+    steps.reduction = {};
+  }
   if (anew) {
     steps.routes = {};
   }
@@ -410,6 +414,16 @@ Result<Prepared> prepare_for(const Plan& plan,
   }
   if (auto surveyed = survey_source(out, rules, run); !surveyed) {
     return Failure(surveyed.error());
+  }
+  if (reduce_anew) {
+    if (!plan.reduction.settings.asks()) {
+      warn(run, std::vector<std::string>{"meshes have all of their triangles again: the plan had "
+                                         "counts for single groups alone, whose meshes may be "
+                                         "others now"});
+    }
+    if (auto reduced = reduce_meshes(out, plan.reduction.settings, job, tools, run); !reduced) {
+      return Failure(reduced.error());
+    }
   }
   if (join_anew) {
     if (auto joined = join_pages(out, plan.lightmaps.settings, tools, run); !joined) {
