@@ -188,6 +188,35 @@ TEST(ReduceJob, ShowsTrianglesBeforeAndAfterOnItsPage) {
   EXPECT_EQ(plain.find("\"reductions\":"), std::string::npos);
 }
 
+TEST(ReduceJob, EndsWellOnScenesOfAllKinds) {
+  for (std::uint32_t seed = 0; seed < 60; ++seed) {
+    const Scene scene = test::make_random_scene(seed, 30);
+    ReduceSettings wanted{.share = seed % 3 == 0 ? 0.0 : 0.6};
+    if (seed % 3 == 2) {
+      wanted = {.error_m = 0.05};
+    }
+    Job job = make_reducing_job(wanted);
+    job.settings.materials.goal = seed % 4 == 1 ? MaterialGoal::fewest_draws : MaterialGoal::keep;
+    const JobTools tools{.codec = reader()};
+    const auto made = run_job(scene, job, tools);
+    ASSERT_TRUE(made) << seed << " " << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed) << seed;
+    EXPECT_TRUE(check_scene(made->after)) << seed;
+    const Ledger ledger = write_and_read(made->built.ledger);
+    const auto part = put_back(scene, ledger, made->after, {.nodes = {"*1*"}});
+    if (part) {
+      const auto source = make_source(scene, part->ledger);
+      ASSERT_TRUE(source) << seed << " " << to_string(source.error());
+      EXPECT_TRUE(prove(*source, part->ledger, part->scene, job, tools)->passed) << seed;
+    } else {
+      EXPECT_EQ(part.error().code, ErrorCode::bad_setting) << seed << part.error().message;
+    }
+    const auto all = put_back(scene, ledger, made->after, {.everything = true});
+    ASSERT_TRUE(all) << seed << " " << to_string(all.error());
+    EXPECT_EQ(make_content_hash(all->scene), make_content_hash(scene)) << seed;
+  }
+}
+
 TEST(ReduceJob, GivesTheSameBytesForAnyNumberOfThreads) {
   const Scene scene = make_balls(7);
   const Job job = make_reducing_job({.share = 0.5});

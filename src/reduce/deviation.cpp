@@ -184,6 +184,9 @@ Result<Deviation> measure_deviation(const Surface& first,
                                     const DeviationSettings& settings,
                                     const RunControl& run) {
   Deviation out;
+  if (first.indices.size() < 3 || second.indices.size() < 3) {
+    return out;  // nothing can lie off
+  }
   if (!Measure(first, second, settings).measure(run, out.there) ||
       !Measure(second, first, settings).measure(run, out.back)) {
     return Failure(make_cancelled());

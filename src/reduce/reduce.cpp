@@ -165,8 +165,9 @@ class MeshReplacer {
   void write(Scene& out, const BlockId* id) {
     StreamMaker maker(scene_, out, block_, id);
     for (const Task& task : tasks_) {
-      // What gave nothing shows the very data that it did, with others or alone.
-      if (task.reduced.triangle_from.size() == task.surface->triangles()) {
+      // What gave nothing shows the very data that it did, with others or alone; so does what has
+      // no area at all.
+      if (!gave(task)) {
         if (id != nullptr) {
           results_.emplace_back(&task, task.target.mesh);
         }
@@ -190,6 +191,11 @@ class MeshReplacer {
     }
   }
 
+  [[nodiscard]] static bool gave(const Task& task) {
+    const std::size_t left = task.reduced.triangle_from.size();
+    return left > 0 && left < task.surface->triangles();
+  }
+
   [[nodiscard]] ReducedMesh tell(const Task& task) const {
     ReducedMesh out;
     out.mesh = task.target.mesh;
@@ -197,7 +203,7 @@ class MeshReplacer {
       out.draws += count_instances(scene_, scene_[node]);
     }
     out.triangles_before = task.surface->triangles();
-    out.triangles = task.reduced.triangle_from.size();
+    out.triangles = gave(task) ? task.reduced.triangle_from.size() : out.triangles_before;
     out.held = task.reduced.held;
     out.specks = task.reduced.specks;
     out.error_m = task.reduced.error_m;
