@@ -78,7 +78,7 @@ struct Source {
   std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
   PageImages images{};            ///< of its pages, then of joined lightmaps, without bytes
   std::vector<SplitRow> split{};  ///< draws that were taken to pieces
-  std::vector<ReducedMesh> reduced{};
+  std::vector<ReducedMesh> reduced{};  ///< what became of the meshes that were
 
   /// As it looked before anything was shared or joined.
   [[nodiscard]] const Scene& before_sharing() const {

@@ -26,7 +26,7 @@
 ///    are copies that were turned, moved or scaled as data, with their vertices in the same order.
 /// 2. Primitives of a mesh are reduced together: they still touch where they touched.
 /// 3. What is protected stays bit for bit; a count that can't be met ends as near as can be.
-///    So does where pieces meet that were cut out of one mesh.
+///    Vertices stay where pieces meet that were cut out of one mesh.
 /// 4. Every target, weight and joint that a mesh has it keeps; attributes keep their types.
 /// 5. Same scene, same plan: the same scene out, for any number of threads.
 namespace wakuzume {
@@ -34,8 +34,8 @@ namespace wakuzume {
 struct ReduceSettings {
   /// Most triangles as drawn, of the nodes that are chosen. \default 0: any number
   std::uint32_t triangles = 0;
-  /// Of the triangles that they draw today. \range [0, 1] A mesh stays the thing that it is: where
-  /// moves lie off by three twentieths of its extent by the mean it gives no more.
+  /// Of the triangles that they draw today. Whatever count is wanted, a mesh gives no more where
+  /// moves would lie off by three twentieths of its extent, by the mean. \range [0, 1]
   double share = 1;
   /// How far surfaces may lie off where they lie farthest, metres in the world, as far as vertices
   /// and up to 16 places a triangle tell; 0: any distance, where a count is wanted.
