@@ -24,9 +24,9 @@ constexpr double pull = 1e-8;
 /// What makes no difference: the error of a length, squared.
 constexpr double as_good = 1e-12;
 
-/// Sides of a surface that meet at more than 66 degrees are two sides of a thing; a line that leaves
-/// less than 100 degrees between its edges has a corner. Both where an edge is so long, of the
-/// extent.
+/// Sides of a surface that meet at more than 66 degrees are two sides of a thing; a line that
+/// leaves less than 100 degrees between its edges has a corner. Both where an edge is so long, of
+/// the extent.
 constexpr double sharp_cosine = 0.4;
 constexpr double bend_cosine = -0.17;
 constexpr double corner_side = 0.05;
