@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <filesystem>
 
 #include "command.h"
 #include "print.h"
@@ -31,7 +30,7 @@ Result<Verdict> check_meshes(Command& command, const Prepared& prepared) {
   verdict.after = count_totals(prepared.source.scene);
   if (prepared.source.unreduced) {
     const Scene& before = *prepared.source.unreduced;
-    const auto found = survey(before, prepared.survey.settings, command.run());
+    const auto found = survey(before, command.settings().survey, command.run());
     if (!found) {
       return Failure(found.error());
     }
@@ -46,7 +45,6 @@ Result<Verdict> check_meshes(Command& command, const Prepared& prepared) {
       return Failure(checked.error());
     }
   }
-  sort_by_saved(verdict.reductions);
   return verdict;
 }
 
@@ -75,8 +73,13 @@ Exit finish(Command& command, const std::string& text, const Verdict& verdict) {
 }
 
 /// The scene with its nodes as they are.
-Exit write_reduced(Command& command, const Prepared& prepared, const Verdict& verdict) {
+Exit write_reduced(Command& command, const Prepared& prepared) {
   const Options& options = command.options();
+  auto verdict = check_meshes(command, prepared);
+  if (!verdict) {
+    return command.fail(verdict.error());
+  }
+  sort_by_saved(verdict->reductions);
   const auto written =
       write_scene(prepared.source.scene, options.output,
                   list_files(prepared.source.before_all(), options.input), command.run());
@@ -87,12 +90,12 @@ Exit write_reduced(Command& command, const Prepared& prepared, const Verdict& ve
     command.console().warn(line);
   }
   return finish(command,
-                tell(command, prepared, verdict) + fmt::format("\nScene in {}\n", options.output),
-                verdict);
+                tell(command, prepared, *verdict) + fmt::format("\nScene in {}\n", options.output),
+                *verdict);
 }
 
 /// A result with its ledger, which can be proved and put back.
-Exit write_merged(Command& command, Prepared& prepared, Verdict& verdict) {
+Exit write_merged(Command& command, Prepared& prepared) {
   const Options& options = command.options();
   const auto plan = propose_one_mesh(command, prepared);
   if (!plan) {
@@ -114,7 +117,7 @@ Exit write_merged(Command& command, Prepared& prepared, Verdict& verdict) {
   if (!proved) {
     return command.fail(proved.error());
   }
-  proved->reductions = std::move(verdict.reductions);
+  sort_by_saved(proved->reductions);
   return finish(
       command,
       fmt::format("{}\n{}{}\n{}\nScene in {}, ledger in {}\n", tell(command, prepared, *proved),
@@ -144,13 +147,9 @@ Exit reduce_command(const Options& options) {
   if (!prepared) {
     return command.fail(prepared.error());
   }
-  auto verdict = check_meshes(command, *prepared);
-  if (!verdict) {
-    return command.fail(verdict.error());
-  }
   return options.merges || command.settings().materials.goal != MaterialGoal::keep
-             ? write_merged(command, *prepared, *verdict)
-             : write_reduced(command, *prepared, *verdict);
+             ? write_merged(command, *prepared)
+             : write_reduced(command, *prepared);
 }
 
 }  // namespace wakuzume::cli

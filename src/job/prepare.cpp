@@ -291,6 +291,12 @@ Result<void> share_again(Prepared& prepared,
   return measure_outlook(prepared, tools, run);
 }
 
+std::vector<DrawRef> unite(std::span<const DrawRef> a, std::span<const DrawRef> b) {
+  std::vector<DrawRef> out;
+  std::set_union(a.begin(), a.end(), b.begin(), b.end(), std::back_inserter(out));
+  return out;
+}
+
 Result<void> reduce_again(Prepared& prepared,
                           std::span<const DrawRef> whole,
                           std::span<const MaterialTakenBack> taken_back,
@@ -300,11 +306,7 @@ Result<void> reduce_again(Prepared& prepared,
   Source as_split{std::move(*prepared.source.unreduced)};
   as_split.split = std::move(prepared.source.split);
   prepared.source = std::move(as_split);
-  std::vector<DrawRef>& untouched = prepared.reduction.untouched;
-  const std::vector<DrawRef> before = std::move(untouched);
-  untouched.clear();
-  std::set_union(before.begin(), before.end(), whole.begin(), whole.end(),
-                 std::back_inserter(untouched));
+  prepared.reduction.untouched = unite(prepared.reduction.untouched, whole);
   prepared.lightmaps = {};
   prepared.routes = {};
   if (auto reduced = reduce_source(prepared.source, prepared.reduction, run); !reduced) {

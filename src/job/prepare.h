@@ -34,6 +34,9 @@ Result<void> reduce_again(Prepared& prepared,
                           const JobTools& tools,
                           const RunControl& run);
 
+/// Draws of a list with others. \param a, b  ascending, as what comes back
+std::vector<DrawRef> unite(std::span<const DrawRef> a, std::span<const DrawRef> b);
+
 /// A plan without what was taken back, with the split and the routes of its source.
 Result<Plan> propose_without(std::span<const TakenBack> taken,
                              const Prepared& source,

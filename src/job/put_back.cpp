@@ -4,6 +4,7 @@
 #include <iterator>
 
 #include "job/pages.h"
+#include "job/prepare.h"
 #include "wakuzume/job.h"
 
 namespace wakuzume {
@@ -27,13 +28,6 @@ std::vector<Bytes> list_shown(const std::vector<Bytes>& pages,
     }
   }
   return shown;
-}
-
-/// Draws of a list with others, ascending.
-std::vector<DrawRef> unite(const std::vector<DrawRef>& a, const std::vector<DrawRef>& b) {
-  std::vector<DrawRef> out;
-  std::set_union(a.begin(), a.end(), b.begin(), b.end(), std::back_inserter(out));
-  return out;
 }
 
 /// Where meshes were reduced, materials shared or lightmap pages joined: what comes back shows its

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <span>
 
+#include "scene/matrix.h"
 #include "wakuzume/geometry.h"
 
 /// Points of surfaces as doubles, and what their triangles measure.
@@ -25,6 +26,12 @@ inline Vec3d operator+(const Vec3d& a, const Vec3d& b) {
 }
 inline Vec3d operator*(double s, const Vec3d& a) { return {s * a[0], s * a[1], s * a[2]}; }
 inline double length2(const Vec3d& v) { return dot(v, v); }
+
+/// Most times that a transform makes a length along an axis.
+inline double find_scale(const Mat4d& transform) {
+  const Eigen::Matrix3d linear = as_eigen(transform).topLeftCorner<3, 3>();
+  return linear.colwise().norm().maxCoeff();
+}
 
 /// \param positions  3 a point
 inline Vec3d load_point(std::span<const float> positions, std::size_t point) {

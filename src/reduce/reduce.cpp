@@ -6,16 +6,15 @@
 
 #include <algorithm>
 #include <array>
-#include <limits>
 #include <memory>
 #include <utility>
 
 #include "reduce/given_back.h"
 #include "reduce/mesh_surface.h"
+#include "reduce/points.h"
 #include "reduce/protection.h"
 #include "rework/compact.h"
 #include "scene/first_error.h"
-#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 
@@ -127,8 +126,7 @@ Result<void> take_over(const Scene& scene,
                          {}});
   }
   task.reduced = task.surface->take_over(first->reduced, task.target.fit);
-  const Eigen::Matrix3d linear = as_eigen(task.target.fit).topLeftCorner<3, 3>();
-  task.reduced.error_m *= linear.colwise().norm().maxCoeff();
+  task.reduced.error_m *= find_scale(task.target.fit);
   return {};
 }
 

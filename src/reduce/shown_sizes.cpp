@@ -3,16 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "scene/matrix.h"
+#include "reduce/points.h"
 #include "wakuzume/reduce.h"
 
 namespace wakuzume {
 namespace {
-
-double find_scale(const Mat4d& world) {
-  const Eigen::Matrix3d linear = as_eigen(world).topLeftCorner<3, 3>();
-  return linear.colwise().norm().maxCoeff();
-}
 
 double find_distance(const Box3d& box, const Vec3d& eye) {
   double sum = 0;

@@ -57,7 +57,7 @@ class PartList {
 };
 
 /// Vertices that no triangle shows any more go too.
-void close_up(ReducedSurface& reduced, std::size_t components_of_positions) {
+void close_up(ReducedSurface& reduced) {
   std::vector<std::uint32_t> number(reduced.vertex_from.size(), no_index);
   for (const std::uint32_t v : reduced.indices) {
     number[v] = 0;
@@ -76,13 +76,13 @@ void close_up(ReducedSurface& reduced, std::size_t components_of_positions) {
       continue;
     }
     number[v] = count;
-    move(reduced.positions, components_of_positions, v, count);
+    move(reduced.positions, 3, v, count);
     for (std::size_t k = 0; k < widths.size(); ++k) {
       move(reduced.traits[k], widths[k], v, count);
     }
     reduced.vertex_from[count++] = reduced.vertex_from[v];
   }
-  reduced.positions.resize(components_of_positions * count);
+  reduced.positions.resize(std::size_t{3} * count);
   for (std::size_t k = 0; k < widths.size(); ++k) {
     reduced.traits[k].resize(widths[k] * count);
   }
@@ -126,7 +126,7 @@ void drop_specks(const Surface& surface, const SurfaceTarget& target, ReducedSur
   }
   reduced.indices.resize(3 * kept);
   reduced.triangle_from.resize(kept);
-  close_up(reduced, 3);
+  close_up(reduced);
   if (left <= target.triangles) {
     reduced.why = ReducedTo::count;
   }

@@ -13,7 +13,6 @@
 #include "reduce/mesh_surface.h"
 #include "reduce/points.h"
 #include "reduce/protection.h"
-#include "scene/matrix.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "wakuzume/families.h"
@@ -79,7 +78,7 @@ class Proposer {
       for (const auto& [mesh, fit] : groups_[g].copies) {
         MeshTarget target = targets_[g];
         if (target.triangles < groups_[g].triangles) {
-          const double scale = find_scale_of(fit);
+          const double scale = find_scale(fit);
           plan_.meshes.push_back({mesh, target.triangles, scale * target.error_m,
                                   scale * target.edge_m, groups_[g].meshes.front(), fit});
         }
@@ -135,11 +134,6 @@ class Proposer {
     return draws;
   }
 
-  static double find_scale_of(const Mat4d& fit) {
-    const Eigen::Matrix3d linear = as_eigen(fit).topLeftCorner<3, 3>();
-    return linear.colwise().norm().maxCoeff();
-  }
-
   /// What shapes of the meshes were found to be a transform of, where it is one for all of them.
   struct Copy {
     MeshId of = no_mesh;
@@ -159,7 +153,7 @@ class Proposer {
         off = std::max(off, std::abs(slot->second.fit[k] - member.fit.matrix[k]));
       }
       const bool whole = first.primitive == shape.primitive && slot->second.of == first.mesh;
-      if (!whole || off > 1e-6 * find_scale_of(member.fit.matrix) ||
+      if (!whole || off > 1e-6 * find_scale(member.fit.matrix) ||
           member.likeness != Likeness::shape) {
         mixed.insert(shape.mesh);
       }
@@ -232,7 +226,7 @@ class Proposer {
         add(mesh, 1);
       }
       for (const auto& [mesh, fit] : group.copies) {
-        add(mesh, find_scale_of(fit));
+        add(mesh, find_scale(fit));
       }
     }
     const double unseen = std::isfinite(least) ? least / unseen_times : 1;
