@@ -268,7 +268,7 @@ void add_propose_options(CLI::App& command, Options& options) {
   for (const char* earlier : {"--revise", "--rebase"}) {
     if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
       for (const char* decided : {"--split", "--reduce", "--error", "--protect", "--protect-joints",
-                                  "--protect-by", "--protect-detail"}) {
+                                  "--protect-by", "--protect-detail", "--relief"}) {
         command.get_option(decided)->excludes(option);
       }
     }

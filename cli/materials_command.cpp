@@ -71,7 +71,7 @@ Exit materials_command(const Options& options) {
   if (!read) {
     return command.fail(read.error());
   }
-  const auto source = make_source(std::move(*read), *plan, command.run());
+  const auto source = make_source(std::move(*read), *plan, command.tools().codec, command.run());
   if (!source) {
     return command.fail(source.error());
   }

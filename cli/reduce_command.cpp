@@ -81,7 +81,7 @@ Exit write_reduced(Command& command, const Prepared& prepared) {
   }
   sort_by_saved(verdict->reductions);
   const auto written =
-      write_scene(prepared.source.scene, options.output,
+      write_scene(prepared.source.with_relief(prepared.source.scene), options.output,
                   list_files(prepared.source.before_all(), options.input), command.run());
   if (!written) {
     return command.fail(written.error());

@@ -78,7 +78,7 @@ Exit build_command(const Options& options) {
   }
   std::vector<std::string> inputs = list_files(*scene, path);
   inputs.push_back(options.input);
-  const auto source = make_source(std::move(*scene), *plan, command.run());
+  const auto source = make_source(std::move(*scene), *plan, command.tools().codec, command.run());
   if (!source) {
     return command.fail(source.error());
   }
@@ -148,7 +148,7 @@ Exit repaint_command(const Options& options) {
     return command.fail(scene.error());
   }
   const std::vector<std::string> inputs = list_files(*scene, path);
-  const auto source = make_source(std::move(*scene), ledger, command.run());
+  const auto source = make_source(std::move(*scene), ledger, command.tools().codec, command.run());
   if (!source) {
     return command.fail(source.error());
   }

@@ -88,7 +88,7 @@ Exit verify_command(const Options& options) {
   if (!scene) {
     return command.fail(scene.error());
   }
-  const auto before = make_source(std::move(*scene), *ledger, command.run());
+  const auto before = make_source(std::move(*scene), *ledger, command.tools().codec, command.run());
   if (!before) {
     return command.fail(before.error());
   }

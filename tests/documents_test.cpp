@@ -114,7 +114,7 @@ INSTANTIATE_TEST_SUITE_P(
     PlanFaults,
     testing::Values(
         Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
-        Spoilt{"version", "\"version\": 11", "\"version\": 2", ErrorCode::bad_value, ""},
+        Spoilt{"version", "\"version\": 12", "\"version\": 2", ErrorCode::bad_value, ""},
         Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5", ErrorCode::bad_value,
                "/settings/propose/cell_size"},
         Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"", ErrorCode::bad_value,
@@ -245,8 +245,16 @@ TEST(Documents, AreWhatTheirSchemasSay) {
     return test::run_program(command);
   };
   for (std::uint32_t seed = 0; seed < 3; ++seed) {
-    const AllMade made = make_all(seed);
+    AllMade made = make_all(seed);
     const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    const ReduceSettings reduce{.share = 0.5,
+                                .protect_detail = 20,
+                                .relief_px = 64,
+                                .collider_triangles = ColliderTriangles::original};
+    const std::vector<bool> fine(std::size_t{DetailMask::cells} * DetailMask::cells, true);
+    made.plan.reduction =
+        *propose_reduction(made.scene, made.survey, reduce, {}, {}, {{ImageId{0}, fine}});
+    made.built.ledger.reduction = made.plan.reduction;
     const auto draws = make_draw_table(made.scene, made.survey, {});
     const SharingInput input{&made.scene, &made.survey, {}};
     const Sharing sharing = find_sharing(std::vector<SharingInput>{input, input});

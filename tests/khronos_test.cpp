@@ -5,7 +5,9 @@
 #include "glasshouse.h"
 #include "support/process.h"
 #include "support/scene_builder.h"
+#include "wakuzume/image.h"
 #include "wakuzume/io.h"
+#include "wakuzume/relief.h"
 #include "wakuzume/restore.h"
 #include "wakuzume/split.h"
 
@@ -89,6 +91,36 @@ TEST(Khronos, FindsNoErrorInObjectsCollidersAssetsAndCarriedSources) {
     ASSERT_TRUE(pieces);
     ASSERT_TRUE(write_scene(pieces->scene, (folder / "pieces.glb").string()));
     expect_clean(folder / "pieces.glb");
+  }
+}
+
+TEST(Khronos, FindsNoErrorInPaintedNormals) {
+  const auto folder = test::make_scratch();
+  test::SceneBuilder builder;
+  const MaterialId clay = builder.add_material("clay");
+  builder.scene.materials[to_index(clay)].roughness = 0.5;
+  test::MeshData repeated = test::make_ball(24, 0.1);
+  for (float& uv : repeated.uvs) {
+    uv *= 3;
+  }
+  builder.add_node("once",
+                   builder.add_mesh("once", test::make_ball(24, 0.1), builder.add_material("tin")));
+  builder.add_node("repeated", builder.add_mesh("repeated", repeated, clay), test::at(3, 0, 0));
+  const Scene scene = builder.finish();
+  const StandardCodec codec;
+  const auto plan = propose_reduction(scene, *survey(scene), {.share = 0.3, .relief_px = 512});
+  ASSERT_TRUE(plan);
+  auto made = reduce_with_relief(scene, *plan);
+  ASSERT_TRUE(made);
+  ASSERT_EQ(made->relief.pages.size(), 2U);
+  const auto pictures = paint_relief(scene, made->reduced.scene, made->relief, codec);
+  ASSERT_TRUE(pictures);
+  for (std::size_t p = 0; p < pictures->size(); ++p) {
+    made->reduced.scene.images[to_index(made->relief.pages[p].image)].bytes = (*pictures)[p];
+  }
+  for (const char* name : {"normals.glb", "normals.gltf"}) {
+    ASSERT_TRUE(write_scene(made->reduced.scene, (folder / name).string()));
+    expect_clean(folder / name);
   }
 }
 

@@ -62,7 +62,7 @@ class Mending : public testing::Test {
 TEST_F(Mending, TakesARepeatBackToItselfAndAMergeToItsDraws) {
   const DrawRef copy{NodeId{2}, 0};
   ASSERT_EQ(fate_of(built_.ledger, copy), Fate::instanced);
-  MendStep step = choose_mends(scene_, built_.ledger, reject(copy, RejectedFor::look));
+  MendStep step = choose_mends(scene_, scene_, built_.ledger, reject(copy, RejectedFor::look));
   ASSERT_EQ(step.draws.size(), 1U) << "nothing is shared, so the look is the repeat's fault";
   EXPECT_EQ(step.draws[0].draw, copy);
   EXPECT_EQ(step.draws[0].from, TakenFrom::repeats);
@@ -86,7 +86,7 @@ TEST_F(Mending, TakesARepeatBackToItselfAndAMergeToItsDraws) {
   const Plan merged = *propose(scene_, survey_, settings_);
   const Built of_merged = *build(scene_, merged);
   ASSERT_EQ(fate_of(of_merged.ledger, square), Fate::merged);
-  step = choose_mends(scene_, of_merged.ledger, reject(square, RejectedFor::shape));
+  step = choose_mends(scene_, scene_, of_merged.ledger, reject(square, RejectedFor::shape));
   ASSERT_EQ(step.draws.size(), 1U);
   EXPECT_EQ(step.draws[0].from, TakenFrom::merges);
   const auto alone = propose_without(step.draws, scene_, survey_, settings_);
@@ -104,13 +104,14 @@ TEST_F(Mending, TakesARepeatBackToItselfAndAMergeToItsDraws) {
 }
 
 TEST_F(Mending, FindsNothingWhereNothingIsLeft) {
-  EXPECT_TRUE(choose_mends(scene_, built_.ledger, Verdict{}).empty());
+  EXPECT_TRUE(choose_mends(scene_, scene_, built_.ledger, Verdict{}).empty());
   const DrawRef square{NodeId{3}, 0};
   settings_.repeats = Repeats::merge;
   const std::vector<TakenBack> taken{{square, TakenFrom::merges, "why"}};
   const Plan plan = *propose_without(taken, scene_, survey_, settings_);
   const Built built = *build(scene_, plan);
-  EXPECT_TRUE(choose_mends(scene_, built.ledger, reject(square, RejectedFor::shape)).empty())
+  EXPECT_TRUE(
+      choose_mends(scene_, scene_, built.ledger, reject(square, RejectedFor::shape)).empty())
       << "it is as it was";
 }
 
@@ -206,7 +207,7 @@ TEST(MendingMaterials, GoesToALargerTileAndThenToTheMaterialAsItWas) {
   verdict.rejected.push_back({{no_node, 0}, id, RejectedFor::look, "30 dB"});
   std::vector<TakenBack> draws;
   std::vector<MaterialTakenBack> materials;
-  MendStep step = choose_mends(scene, ledger, verdict);
+  MendStep step = choose_mends(scene, scene, ledger, verdict);
   ASSERT_EQ(step.materials.size(), 1U);
   EXPECT_EQ(step.materials[0].material, id);
   EXPECT_EQ(step.materials[0].to, TakenTo::larger);
@@ -215,7 +216,7 @@ TEST(MendingMaterials, GoesToALargerTileAndThenToTheMaterialAsItWas) {
   ledger.routes = *propose_routes(scene, found, images, settings, {}, {{}, materials});
   ASSERT_EQ(ledger.routes.taken_back.size(), 1U);
   EXPECT_FALSE(shrunk(ledger.routes, *ledger.routes.find(id)));
-  step = choose_mends(scene, ledger, verdict);
+  step = choose_mends(scene, scene, ledger, verdict);
   if (!step.empty()) {  // a page could take it as it is
     EXPECT_EQ(step.materials[0].to, TakenTo::stay);
     add_mends(step, draws, materials);
@@ -223,7 +224,7 @@ TEST(MendingMaterials, GoesToALargerTileAndThenToTheMaterialAsItWas) {
     ledger.routes = *propose_routes(scene, found, images, settings, {}, {{}, materials});
   }
   EXPECT_EQ(ledger.routes.find(id)->route, Route::stay);
-  EXPECT_TRUE(choose_mends(scene, ledger, verdict).empty());
+  EXPECT_TRUE(choose_mends(scene, scene, ledger, verdict).empty());
 }
 
 TEST(MendingRuns, EndWithAResultThatHolds) {

@@ -102,7 +102,8 @@ TEST_P(Quantised, PartsMergeToTheirExactValues) {
                       test::scaled(2, 1, 0.5, {100.0 * static_cast<double>(p), 0, 0}));
   }
   const Scene source = builder_.finish();
-  const auto plan = propose(source, *survey(source), {.repeats = Repeats::merge});
+  const auto plan = propose(source, *survey(source),
+                            {.repeats = Repeats::merge, .triangle_order = TriangleOrder::source});
   ASSERT_EQ(plan->groups.size(), 1U);
   const auto built = build(source, *plan);
   ASSERT_TRUE(built) << to_string(built.error());

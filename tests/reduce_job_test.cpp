@@ -54,14 +54,6 @@ Scene make_balls(std::uint32_t seed) {
   return builder.finish();
 }
 
-Ledger write_and_read(const Ledger& ledger) {
-  const auto file = test::make_scratch() / "l.json";
-  test::write_all(file, to_json(ledger));
-  auto read = read_ledger(file.string());
-  EXPECT_TRUE(read) << to_string(read.error());
-  return *read;
-}
-
 /// Positions of all corners that a node's primitive shows.
 std::vector<float> list_corners(const Scene& scene, NodeId node) {
   const Primitive& primitive = scene[scene[node].mesh].primitives.front();
@@ -100,7 +92,7 @@ TEST(ReduceJob, BuildsProvesAndGivesBackEveryTriangle) {
     EXPECT_EQ(made->plan.forecast.after.triangles, verdict.after.triangles);
 
     // Documents carry it to whoever has the source.
-    const Ledger ledger = write_and_read(made->built.ledger);
+    const Ledger ledger = test::write_and_read(made->built.ledger);
     const auto source = make_source(scene, ledger);
     ASSERT_TRUE(source);
     EXPECT_EQ(make_content_hash(source->scene), ledger.source_hash);
@@ -125,7 +117,7 @@ TEST(ReduceJob, GivesOneNodeItsTrianglesBackAndLeavesTheOthers) {
   EXPECT_GT(now, one);
   EXPECT_LT(now, one + count_totals(scene).triangles * 3 / 10);
   // What is left is a result like any other: it can be proved, and put back in turn.
-  const Ledger ledger = write_and_read(part->ledger);
+  const Ledger ledger = test::write_and_read(part->ledger);
   const auto source = make_source(scene, ledger);
   ASSERT_TRUE(source);
   EXPECT_TRUE(prove(*source, ledger, part->scene, job, {.codec = reader()})->passed);
@@ -202,7 +194,7 @@ TEST(ReduceJob, EndsWellOnScenesOfAllKinds) {
     ASSERT_TRUE(made) << seed << " " << to_string(made.error());
     EXPECT_TRUE(made->verdict.passed) << seed;
     EXPECT_TRUE(check_scene(made->after)) << seed;
-    const Ledger ledger = write_and_read(made->built.ledger);
+    const Ledger ledger = test::write_and_read(made->built.ledger);
     const auto part = put_back(scene, ledger, made->after, {.nodes = {"*1*"}});
     if (part) {
       const auto source = make_source(scene, part->ledger);

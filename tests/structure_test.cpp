@@ -40,6 +40,7 @@ const std::vector<Room>& list_rooms() {
       {"rework", {"scene", "survey"}},
       {"reduce", {"scene", "survey", "rework"}},
       {"texture", {"scene", "survey", "rework"}},
+      {"relief", {"scene", "survey", "rework", "reduce", "texture"}},
       {"plan", {"scene", "survey", "family", "cost", "order"}},
       {"lightmap", {"scene", "survey", "plan"}},
       {"build", {"scene", "survey", "rework", "texture", "order", "plan"}},
@@ -63,7 +64,7 @@ const std::vector<Room>& list_rooms() {
   return rooms;
 }
 
-constexpr std::size_t core_rooms = 17;
+constexpr std::size_t core_rooms = 18;
 
 /// Headers of the library that are not of its core.
 const std::set<std::string> outer_headers{"delivery",      "image",    "io",     "ktx2",

@@ -85,8 +85,9 @@ struct SourceCopy {
 
 struct Ledger : SourceSteps {
   std::string source_path;  ///< relative to the ledger's folder; the core does not use it
-  /// Images of the routes' pages in the result, then of joined lightmap pages, these in the first
-  /// channel. Both hashes are without their bytes.
+  /// Images of the routes' pages in the result, then of normals that were painted for reduced
+  /// meshes, then of joined lightmap pages, these in the first channel. Both hashes are without
+  /// their bytes.
   PageImages page_images;
   /// The image of a joined page in the result; no_image where it is a file, or has no picture.
   /// \param joined  position in LightmapPlan::joined
@@ -140,8 +141,10 @@ struct BuildSettings {
   std::string asset_ending = ".glb";
   /// The scene that the source was repainted from: what only that one shows does not go along.
   const Scene* origin = nullptr;  ///< borrowed; null: there is none
-  PageImages page_images{};       ///< of the source, where it was repainted
-  BuildCache* cache = nullptr;    ///< borrowed; null: everything is made anew
+  /// The same before its meshes were reduced.
+  const Scene* unreduced = nullptr;
+  PageImages page_images{};     ///< of the source, where it was repainted
+  BuildCache* cache = nullptr;  ///< borrowed; null: everything is made anew
 };
 
 /// One group as a scene of its own, its origin at the group's pivot.

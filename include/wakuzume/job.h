@@ -68,6 +68,12 @@ struct JobTools {
   const LightmapFiles* result_lightmaps = nullptr;
 };
 
+/// A picture of normals, and its image in the scenes from the reduction on.
+struct ReliefPicture {
+  ImageId image = no_image;
+  Bytes bytes;  ///< PNG; empty where nothing was painted
+};
+
 /// A scene as plans are made for it: split, its meshes reduced, its lightmap pages joined, its
 /// materials shared.
 struct Source {
@@ -76,9 +82,11 @@ struct Source {
   std::optional<Scene>
       unjoined{};                 ///< before its lightmap pages were joined; nothing: they were not
   std::optional<Scene> origin{};  ///< before it was repainted; nothing: it was not
-  PageImages images{};            ///< of its pages, then of joined lightmaps, without bytes
-  std::vector<SplitRow> split{};  ///< draws that were taken to pieces
-  std::vector<ReducedMesh> reduced{};  ///< what became of the meshes that were
+  PageImages
+      images{};  ///< of its pages, then of painted normals, of joined lightmaps; without bytes
+  std::vector<SplitRow> split{};        ///< draws that were taken to pieces
+  std::vector<ReducedMesh> reduced{};   ///< what became of the meshes that were
+  std::vector<ReliefPicture> relief{};  ///< normals that they had; in `images`, too
 
   /// As it looked before anything was shared or joined.
   [[nodiscard]] const Scene& before_sharing() const {
@@ -87,6 +95,13 @@ struct Source {
   /// As it looked before its meshes were reduced, too; with the same nodes and draws.
   [[nodiscard]] const Scene& before_all() const {
     return unreduced ? *unreduced : before_sharing();
+  }
+  /// One of its scenes from the reduction on, with the bytes of painted normals.
+  [[nodiscard]] Scene with_relief(Scene shown) const {
+    for (const ReliefPicture& picture : relief) {
+      shown.images[to_index(picture.image)].bytes = picture.bytes;
+    }
+    return shown;
   }
 };
 
@@ -101,6 +116,12 @@ struct Prepared : SourceSteps {
 /// Splits, reduces, joins lightmap pages and repaints as a plan or a ledger says.
 /// \error as split, reduce, join_lightmaps, repaint
 Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run = {});
+/// The same, and paints the normals of what was reduced where the steps ask for them.
+/// \error as paint_relief
+Result<Source> make_source(Scene scene,
+                           const SourceSteps& steps,
+                           const PictureCodec& codec,
+                           const RunControl& run = {});
 
 /// Splits, reduces, joins lightmap pages and shares materials by the settings, surveys what came of
 /// it.

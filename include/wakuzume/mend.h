@@ -27,9 +27,13 @@ struct MendStep {
 };
 
 /// What is taken back next; empty where nothing is left that could help, or nothing was rejected.
-/// \param origin  the scene before it was repainted or reduced; the source where it was not
+/// \param origin  the scene before it was repainted; the source where it was not
+/// \param unreduced  the scene before its meshes were reduced, too; `origin` where they were not
 /// \cost O((rows + rejections) log rows)
-MendStep choose_mends(const Scene& origin, const Ledger& ledger, const Verdict& verdict);
+MendStep choose_mends(const Scene& origin,
+                      const Scene& unreduced,
+                      const Ledger& ledger,
+                      const Verdict& verdict);
 
 /// Adds to lists of what was taken back; what is there already stays, but for a material that goes
 /// farther.

@@ -55,7 +55,7 @@ enum class EqualMaterials : std::uint8_t { fold, apart };
 enum class ValueStorage : std::uint8_t { floats, bytes };
 enum class MeshUnit : std::uint8_t { group, place };
 enum class TriangleOrder : std::uint8_t {
-  shading,  ///< that in which a GPU shades fewest vertices twice, member by member
+  shading,  ///< that of order_for_shading, and vertices by their first use, member by member
   source
 };
 

@@ -31,6 +31,12 @@
 /// 5. Same scene, same plan: the same scene out, for any number of threads.
 namespace wakuzume {
 
+/// Whose triangles colliders have.
+enum class ColliderTriangles : std::uint8_t {
+  reduced,  ///< those that are shown
+  original  ///< those that were there before
+};
+
 struct ReduceSettings {
   /// Most triangles as drawn, of the nodes that are chosen. \default 0: any number
   std::uint32_t triangles = 0;
@@ -65,6 +71,10 @@ struct ReduceSettings {
   /// \range 0 (nothing stays for that), to 255
   double protect_detail = 0;
   VertexPlaces places = VertexPlaces::best;
+  /// Longest side of the pictures that normals of what went are painted into, one a material; those
+  /// that need less are smaller: see wakuzume/relief.h. \range 0 (none are painted), [16, 8192]
+  std::uint32_t relief_px = 0;
+  ColliderTriangles collider_triangles = ColliderTriangles::reduced;
 
   /// Anything that would take triangles away.
   [[nodiscard]] bool asks() const {

@@ -29,8 +29,9 @@ struct RestoreLook {
   /// The source with the draws of list_restored untouched; its first meshes and materials are those
   /// of the source. Borrowed, like the next.
   const Scene* source = nullptr;
-  const Scene* origin = nullptr;  ///< the scene it was repainted from
-  PageImages page_images{};       ///< of `source`
+  const Scene* origin = nullptr;     ///< the scene it was repainted from
+  const Scene* unreduced = nullptr;  ///< the scene before its meshes were reduced
+  PageImages page_images{};          ///< of `source`
 };
 
 /// Draws of an instance come back together, since an instance is there or not.

@@ -24,6 +24,7 @@
 #include "wakuzume/packing.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/reduce.h"
+#include "wakuzume/relief.h"
 #include "wakuzume/repaint.h"
 #include "wakuzume/revise.h"
 #include "wakuzume/routes.h"

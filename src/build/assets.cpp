@@ -7,8 +7,8 @@
 #include <algorithm>
 #include <vector>
 
-#include "rework/picked.h"
 #include "rework/geometry_block.h"
+#include "rework/picked.h"
 #include "scene/byte_range.h"
 
 namespace wakuzume {

@@ -36,6 +36,13 @@ class AttributeWriter {
 
   void write(const OutputAttribute& attribute, std::byte* to) {
     const StreamId stream = member_.primitive->find(attribute.semantic);
+    if (attribute.as_it_is) {
+      write_custom(attribute, stream, to);
+      if (attribute.role == AttributeRole::position) {
+        find_bounds(stream);
+      }
+      return;
+    }
     switch (attribute.role) {
       case AttributeRole::position:
         write_positions(stream, to);
@@ -101,6 +108,15 @@ class AttributeWriter {
         bounds_.max[c] = static_cast<double>(bounds.high[c]);
       }
     });
+  }
+
+  void find_bounds(StreamId stream) {
+    const ElementReader reader(scene_, stream);
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      Vec3d at;
+      reader.load(vertex_at(v), at.data());
+      bounds_.include(at);
+    }
   }
 
   /// From the result's origin, not shifted: differences of positions are the more exact.

@@ -86,4 +86,20 @@ std::vector<OutputAttribute> make_output_layout(const Scene& scene,
   return layout;
 }
 
+std::vector<OutputAttribute> make_own_layout(const Scene& scene, const Primitive& primitive) {
+  std::vector<OutputAttribute> layout;
+  for (const Attribute& attribute : primitive.attributes) {
+    const Stream& stream = scene[attribute.stream];
+    OutputAttribute& own = layout.emplace_back();
+    own.semantic = attribute.semantic;
+    own.role = find_role(attribute.semantic);
+    own.element = stream.element;
+    own.component = stream.component;
+    own.normalized = stream.normalized;
+    own.stride = (element_bytes(own.component, own.element) + 3) / 4 * 4;
+    own.as_it_is = true;
+  }
+  return layout;
+}
+
 }  // namespace wakuzume

@@ -23,6 +23,7 @@ struct OutputAttribute {
   bool normalized = false;
   std::uint32_t stride = 0;  ///< bytes, a multiple of four as glTF wants it
   bool lightmap = false;     ///< UVs that lightmaps are looked up in
+  bool as_it_is = false;     ///< the source's own bytes
 };
 
 /// One draw on its way into a merged primitive.
@@ -44,5 +45,8 @@ struct MergeMember {
 /// \pre the members have one merge key, so custom attributes and tangents agree
 std::vector<OutputAttribute> make_output_layout(const Scene& scene,
                                                 const std::vector<MergeMember>& members);
+
+/// Every attribute as the primitive has it.
+std::vector<OutputAttribute> make_own_layout(const Scene& scene, const Primitive& primitive);
 
 }  // namespace wakuzume

@@ -97,7 +97,7 @@ class Builder {
         compact(source_, built_.scene, ledger.left_out, drops ? settings_.origin : nullptr),
         ledger);
     if (ledger.source_copy.first_node == no_node) {
-      drop_unshown(settings_.origin, plan_.lightmaps, built_);
+      drop_unshown({settings_.origin, settings_.unreduced, plan_}, built_);
     }
     for (const auto& [node, name] : asset_nodes_) {
       const NodeId id = ledger.results[node].node;
@@ -197,8 +197,9 @@ class Builder {
       const PatternWord words[] = {{"name", group.name}};
       const std::string name =
           names.make_numbered(fill_pattern(plan_.settings.collider_names, words));
-      result.collider =
-          add_collider(built_.scene, result.node, result.primitive, group.collider, name, extra);
+      const auto original = find_original(result);
+      result.collider = add_collider(built_.scene, result.node, result.primitive, group.collider,
+                                     name, extra, original ? &*original : nullptr);
       if (result.collider == no_node) {
         built_.ledger.left_out.push_back(
             fmt::format("{} has no triangles, so it has no collider", group.name));
@@ -206,6 +207,21 @@ class Builder {
         result.collider_shape = group.collider;
       }
     }
+  }
+
+  /// What a result's draws had before they were reduced, where its collider is to have it.
+  [[nodiscard]] std::optional<OriginalDraws> find_original(const LedgerResult& result) const {
+    if (settings_.unreduced == nullptr ||
+        plan_.reduction.settings.collider_triangles != ColliderTriangles::original) {
+      return std::nullopt;
+    }
+    OriginalDraws out{*settings_.unreduced};
+    std::copy_if(built_.ledger.rows.begin(), built_.ledger.rows.end(), std::back_inserter(out.rows),
+                 [&](const LedgerRow& row) {
+                   return (row.fate == Fate::merged || row.fate == Fate::instanced) &&
+                          row.node == result.node && row.primitive == result.primitive;
+                 });
+    return out;
   }
 
   /// Merged primitives and meshes carry the extras that all their draws agree on.
@@ -303,6 +319,8 @@ class Builder {
         built_.ledger.results.emplace_back(LedgerResult{group.name, id, 0, work.frame.root});
     if (merge == PlanGeometry::none) {
       result.shown = group.prototype.front();
+    } else {
+      result.in_shading_order = geometry_.merge(merge).in_shading_order();
     }
     const std::size_t parts = group.prototype.size();
     for (std::size_t m = 0; m < group.members.size(); ++m) {

@@ -10,12 +10,15 @@
 #include <Eigen/LU>
 #include <algorithm>
 #include <cstdio>
+#include <iterator>
 #include <map>
 #include <memory>
 
 #include "rework/detach.h"
 #include "rework/geometry_block.h"
 #include "scene/index_data.h"
+#include "scene/matrix.h"
+#include "scene/tree.h"
 #include "survey/draws.h"
 
 namespace wakuzume {
@@ -161,6 +164,62 @@ Primitive add_body(Scene& scene, const Body& body) {
   return out;
 }
 
+/// What draws had, in the space of a node of the scene, or of its first instance that is left.
+Body make_original_body(const Scene& scene, NodeId node, const OriginalDraws& original) {
+  std::vector<LedgerRow> rows = original.rows;
+  Mat4d world = make_world_matrix(scene, node);
+  if (scene[node].instancing && !rows.empty()) {
+    const auto first = std::min_element(
+        rows.begin(), rows.end(),
+        [](const LedgerRow& a, const LedgerRow& b) { return a.instance < b.instance; });
+    const std::uint32_t instance = first->instance;
+    world =
+        make_product(world, make_matrix(make_instance_transforms(scene, scene[node])[instance]));
+    std::erase_if(rows, [&](const LedgerRow& row) { return row.instance != instance; });
+  }
+  const Eigen::Matrix4d back = as_eigen(world).inverse();
+  Body out;
+  for (const LedgerRow& row : rows) {
+    const Primitive& primitive = primitive_of(original.scene, row.source);
+    const Eigen::Matrix4d matrix =
+        back * as_eigen(make_world_matrix(original.scene, row.source.node));
+    const auto first = static_cast<std::uint32_t>(out.positions.size() / 3);
+    const std::vector<float> positions = make_floats(original.scene, primitive.find("POSITION"));
+    for (std::size_t i = 0; i + 2 < positions.size(); i += 3) {
+      const Eigen::Vector3d at = Eigen::Map<const Eigen::Vector3f>(&positions[i]).cast<double>();
+      const Eigen::Vector3f moved =
+          (matrix.topLeftCorner<3, 3>() * at + matrix.topRightCorner<3, 1>()).cast<float>();
+      out.positions.insert(out.positions.end(), moved.begin(), moved.end());
+    }
+    const bool turned = matrix.topLeftCorner<3, 3>().determinant() < 0;
+    std::vector<std::uint32_t> list = make_list_indices(original.scene, primitive);
+    for (std::size_t i = 0; i + 2 < list.size(); i += 3) {
+      if (turned) {
+        std::swap(list[i + 1], list[i + 2]);
+      }
+    }
+    std::transform(list.begin(), list.end(), std::back_inserter(out.indices),
+                   [&](std::uint32_t index) { return first + index; });
+  }
+  return out;
+}
+
+/// Places of the vertices that something shows, in ascending order.
+std::vector<float> list_used(const std::vector<float>& all, std::vector<std::uint32_t> indices) {
+  std::sort(indices.begin(), indices.end());
+  indices.erase(std::unique(indices.begin(), indices.end()), indices.end());
+  std::vector<float> positions;
+  for (const std::uint32_t v : indices) {
+    const auto from = all.begin() + static_cast<std::ptrdiff_t>(3 * std::size_t{v});
+    positions.insert(positions.end(), from, from + 3);
+  }
+  return positions;
+}
+
+Body make_shape(const std::vector<float>& positions, ColliderShape shape) {
+  return shape == ColliderShape::box ? make_box(positions) : make_hull(positions);
+}
+
 Primitive make_primitive(Scene& scene, const Primitive& shown, ColliderShape shape) {
   if (shape == ColliderShape::triangles) {
     Primitive out;
@@ -170,16 +229,19 @@ Primitive make_primitive(Scene& scene, const Primitive& shown, ColliderShape sha
     return out;
   }
   // Only what is drawn: a primitive may share its vertices with others.
-  const std::vector<float> all = make_floats(scene, shown.find("POSITION"));
-  std::vector<std::uint32_t> used = make_list_indices(scene, shown);
-  std::sort(used.begin(), used.end());
-  used.erase(std::unique(used.begin(), used.end()), used.end());
-  std::vector<float> positions;
-  for (const std::uint32_t v : used) {
-    positions.insert(positions.end(), {all[3 * std::size_t{v}], all[3 * std::size_t{v} + 1],
-                                       all[3 * std::size_t{v} + 2]});
-  }
-  return add_body(scene, shape == ColliderShape::box ? make_box(positions) : make_hull(positions));
+  const std::vector<float> positions =
+      list_used(make_floats(scene, shown.find("POSITION")), make_list_indices(scene, shown));
+  return add_body(scene, make_shape(positions, shape));
+}
+
+Primitive make_original(Scene& scene,
+                        NodeId node,
+                        const OriginalDraws& original,
+                        ColliderShape shape) {
+  const Body body = make_original_body(scene, node, original);
+  return add_body(scene, shape == ColliderShape::triangles
+                             ? body
+                             : make_shape(list_used(body.positions, body.indices), shape));
 }
 
 }  // namespace
@@ -196,14 +258,16 @@ NodeId add_collider(Scene& scene,
                     std::uint32_t primitive,
                     ColliderShape shape,
                     const std::string& name,
-                    const Boxed<Extra>& extra) {
+                    const Boxed<Extra>& extra,
+                    const OriginalDraws* original) {
   const Primitive shown = scene[scene[node].mesh].primitives[primitive];
   if (find_topology(shown.mode) != Topology::triangles) {
     return no_node;
   }
   Mesh mesh;
   mesh.name = name;
-  mesh.primitives.push_back(make_primitive(scene, shown, shape));
+  mesh.primitives.push_back(original != nullptr ? make_original(scene, node, *original, shape)
+                                                : make_primitive(scene, shown, shape));
   Node out;
   out.name = name;
   out.parent = node;

@@ -11,8 +11,10 @@
 #include "plan/check.h"
 #include "plan/items.h"
 #include "plan/keys.h"
+#include "rework/draw_order.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "wakuzume/shading_order.h"
 
 namespace wakuzume {
 
@@ -30,6 +32,17 @@ PlanGeometry::PlanGeometry(const Scene& source,
   for (std::size_t g = 0; g < plan.groups.size(); ++g) {
     if (!plan.groups[g].object.empty()) {
       objects_[plan.groups[g].object].push_back(g);
+    }
+  }
+  std::vector<bool> grouped(survey.draws.size(), false);
+  for (const Group& group : plan.groups) {
+    for (const DrawRef& ref : group.members) {
+      grouped[to_index(find_draw(survey, ref))] = true;
+    }
+  }
+  for (std::size_t d = 0; d < grouped.size(); ++d) {
+    if (!grouped[d]) {
+      kept_meshes_.insert(survey.draws[d].mesh);
     }
   }
 }
@@ -147,6 +160,9 @@ std::size_t PlanGeometry::find_prototype(const Group& group) {
     Prototype prototype;
     if (group.prototype.size() > 1 || group.axes != identity_matrix) {
       prototype.merge = add_merge(group, make_prototype_parts(group), find_material(group));
+      if (may_reorder(group)) {
+        merges_.back().set_shading_order();
+      }
     }
     prototypes_.push_back(prototype);
   }
@@ -226,6 +242,62 @@ bool PlanGeometry::may_reorder(const Group& group) const {
          (group.material == no_material || source_[group.material].alpha_mode != AlphaMode::blend);
 }
 
+/// A copy of a set's prototype leaves nothing behind: nobody else shows the same, and the source
+/// is not carried along.
+bool PlanGeometry::may_store_anew(const DrawRef& prototype) const {
+  const MeshId id = source_[prototype.node].mesh;
+  const Mesh& mesh = source_[id];
+  const Primitive& primitive = mesh.primitives[prototype.primitive];
+  const auto has_extensions = [](const Boxed<Extra>& extra) {
+    return extra && !extra->extensions.empty();
+  };
+  return settings_.carry_source == CarrySource::no && mesh.plain.empty() &&
+         primitive.morph_targets.empty() && !has_extensions(mesh.extra) &&
+         !has_extensions(primitive.extra) && !kept_meshes_.contains(id) &&
+         find_topology(primitive.mode) == Topology::triangles &&
+         source_[primitive.find("POSITION")].component == ComponentType::f32;
+}
+
+/// Sets show the source's own data, unless that is drawn quicker in another order.
+/// \return false when the observer asked to stop
+bool PlanGeometry::order_prototypes(const RunControl& run) {
+  constexpr double least_gain = 0.05;  // of what is shaded; for less nothing is stored anew
+  std::vector<std::size_t> chosen;     // groups
+  std::set<std::size_t> seen;
+  for (std::size_t g = 0; g < work_.size(); ++g) {
+    const Group& group = this->group(g);
+    if (group.kind == GroupKind::instance_set && prototype(work_[g].prototype).merge == none &&
+        seen.insert(work_[g].prototype).second && may_reorder(group) &&
+        may_store_anew(group.prototype.front())) {
+      chosen.push_back(g);
+    }
+  }
+  std::vector<std::uint8_t> gains(chosen.size());
+  if (!for_each_index(chosen.size(), run, "ordering", [&](std::size_t i) {
+        const Primitive& primitive = primitive_of(source_, group(chosen[i]).prototype.front());
+        const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
+        const auto vertices = static_cast<std::uint32_t>(count_vertices(source_, primitive));
+        const std::vector<std::uint32_t> ordered =
+            reorder_triangles(list, find_draw_order(source_, primitive));
+        gains[i] = static_cast<double>(count_shaded(ordered, vertices)) <=
+                           (1 - least_gain) * static_cast<double>(count_shaded(list, vertices))
+                       ? 1
+                       : 0;
+      })) {
+    return false;
+  }
+  for (std::size_t i = 0; i < chosen.size(); ++i) {
+    const Group& group = this->group(chosen[i]);
+    if (gains[i] != 0) {
+      prototype(work_[chosen[i]].prototype).merge =
+          add_merge(group, make_prototype_parts(group), find_material(group));
+      merges_.back().set_shading_order();
+      merges_.back().keep_bytes();
+    }
+  }
+  return true;
+}
+
 /// The triangles of groups that have an order.
 /// \pre the plan was checked: there is one
 bool PlanGeometry::order_merges(const RunControl& run) {
@@ -284,7 +356,7 @@ Result<void> PlanGeometry::allocate(GeometryBlock& block) {
 
 Result<void> PlanGeometry::make(const std::set<std::size_t>& assets, const RunControl& run) {
   adjust_groups(assets);
-  if (!prepare_groups(run) || !order_merges(run) || !count_merges(run)) {
+  if (!prepare_groups(run) || !order_prototypes(run) || !order_merges(run) || !count_merges(run)) {
     return Failure(make_cancelled());
   }
   GeometryBlock block;

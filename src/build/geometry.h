@@ -70,6 +70,8 @@ class PlanGeometry {
   void adjust_groups(const std::set<std::size_t>& assets);
   [[nodiscard]] Frame make_object_frame(const std::string& object) const;
   std::size_t find_prototype(const Group& group);
+  bool order_prototypes(const RunControl& run);
+  [[nodiscard]] bool may_store_anew(const DrawRef& prototype) const;
   [[nodiscard]] std::vector<MergePart> make_cluster_parts(const Group& group,
                                                           const Frame& frame) const;
   [[nodiscard]] std::vector<MergePart> make_prototype_parts(const Group& group) const;
@@ -95,6 +97,7 @@ class PlanGeometry {
   std::vector<InstanceSet> sets_;
   std::vector<Prototype> prototypes_;
   std::map<std::string, std::size_t> prototype_of_;
+  std::set<MeshId> kept_meshes_;  ///< that draws outside of all groups show
   std::map<std::pair<MaterialId, std::string>, MaterialId> untinted_;
   std::map<MaterialId, MaterialId> one_sided_;
   std::vector<Work> work_;  ///< one a group

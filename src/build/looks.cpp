@@ -32,6 +32,12 @@ bool has_hidden_references(const Scene& scene) {
          });
 }
 
+/// New numbers of the old entries; null handles for those that went.
+struct LookNumbers {
+  std::vector<MaterialId> materials;
+  std::vector<ImageId> images;
+};
+
 struct LookUse {
   UseMarks<MaterialId> materials;
   UseMarks<TextureId> textures;
@@ -39,39 +45,52 @@ struct LookUse {
   UseMarks<ImageId> images;
 };
 
-LookUse mark_looks(const Scene& scene) {
-  LookUse use{UseMarks<MaterialId>(scene.materials.size()),
-              UseMarks<TextureId>(scene.textures.size()),
-              UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
+LookUse mark_nothing(const Scene& scene) {
+  return {UseMarks<MaterialId>(scene.materials.size()), UseMarks<TextureId>(scene.textures.size()),
+          UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
+}
+
+/// \param use  of a scene with at least the looks of this one
+void mark_looks(const Scene& scene, LookUse& use) {
+  std::vector<bool> textures(scene.textures.size(), false);
+  const auto mark_texture = [&](TextureId id) {
+    use.textures(id);
+    if (to_index(id) < textures.size()) {
+      textures[to_index(id)] = true;
+    }
+  };
+  std::vector<bool> materials(scene.materials.size(), false);
   for (const Node& node : scene.nodes) {
     if (node.mesh != no_mesh) {
       const Mesh& mesh = scene[node.mesh];
       for (const std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
         for (const Primitive& primitive : *primitives) {
           use.materials(primitive.material);
+          if (primitive.material != no_material) {
+            materials[to_index(primitive.material)] = true;
+          }
         }
       }
     }
   }
   for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-    if (!use.materials.has(m)) {
+    if (!materials[m]) {
       continue;
     }
     for (const TextureSlot* slot : list_slots(scene.materials[m])) {
-      use.textures(slot->texture);
+      mark_texture(slot->texture);
     }
     if (const auto lightmap = find_lightmap_extension(scene, scene.materials[m])) {
-      use.textures(lightmap->texture);
+      mark_texture(lightmap->texture);
     }
   }
   for (std::size_t t = 0; t < scene.textures.size(); ++t) {
-    if (use.textures.has(t)) {
+    if (textures[t]) {
       use.samplers(scene.textures[t].sampler);
       use.images(find_image(scene, make_id<TextureId>(t)));
       use.images(scene.textures[t].image);
     }
   }
-  return use;
 }
 
 /// `"source": 7` with another number.
@@ -119,7 +138,8 @@ LookNumbers drop_unused(const LookUse& before, Scene& built) {
   if (has_hidden_references(built) || !find_referring_extension(built).empty()) {
     return {make_same<MaterialId>(built.materials.size()), make_same<ImageId>(built.images.size())};
   }
-  const LookUse now = mark_looks(built);
+  LookUse now = mark_nothing(built);
+  mark_looks(built, now);
   LookNumbers numbers;
   numbers.materials = remove_unused(built.materials, before.materials, now.materials);
   for (Mesh& mesh : built.meshes) {
@@ -152,14 +172,6 @@ LookNumbers drop_unused(const LookUse& before, Scene& built) {
   }
   return numbers;
 }
-
-}  // namespace
-
-LookNumbers drop_looks(const Scene& origin, Scene& built) {
-  return drop_unused(mark_looks(origin), built);
-}
-
-namespace {
 
 void renumber_pages(const LookNumbers& numbers, Ledger& ledger) {
   for (auto& page : ledger.page_images) {
@@ -196,9 +208,7 @@ LookUse mark_left_pages(const LightmapPlan& plan,
       pages.insert(find_lightmap(scene, node, primitive, plan.page_key));
     }
   }
-  LookUse left{UseMarks<MaterialId>(scene.materials.size()),
-               UseMarks<TextureId>(scene.textures.size()),
-               UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
+  LookUse left = mark_nothing(scene);
   for (const LightmapPage& page : plan.pages) {
     const ImageId image = page.image == no_image ? no_image : numbers[to_index(page.image)];
     if (image == no_image || pages.contains(page.name)) {
@@ -221,16 +231,26 @@ LookUse mark_left_pages(const LightmapPlan& plan,
 
 }  // namespace
 
-void drop_unshown(const Scene* origin, const LightmapPlan& lightmaps, Built& built) {
+void drop_unshown(const LookOrigins& from, Built& built) {
   std::vector<ImageId> images = make_same<ImageId>(built.scene.images.size());
   const auto follow = [&](const LookNumbers& numbers) {
     follow_materials(numbers, built.scene.materials.size(), built.ledger);
     renumber_pages(numbers, built.ledger);
     images = numbers.images;
   };
-  if (origin != nullptr) {
-    follow(drop_looks(*origin, built.scene));
+  // Reduced meshes show what they showed, unless normals were painted for them.
+  const bool relief = from.unreduced != nullptr && from.steps.reduction.settings.relief_px > 0;
+  if (from.origin != nullptr || relief) {
+    LookUse before = mark_nothing(built.scene);
+    if (from.origin != nullptr) {
+      mark_looks(*from.origin, before);
+    }
+    if (relief) {
+      mark_looks(*from.unreduced, before);
+    }
+    follow(drop_unused(before, built.scene));
   }
+  const LightmapPlan& lightmaps = from.steps.lightmaps;
   if (std::any_of(lightmaps.pages.begin(), lightmaps.pages.end(),
                   [](const LightmapPage& page) { return page.image != no_image; })) {
     follow(drop_unused(mark_left_pages(lightmaps, images, built.scene), built.scene));

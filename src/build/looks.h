@@ -2,28 +2,23 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <vector>
-
 #include "wakuzume/build.h"
 
 /// Leaving out materials and pictures that nothing shows any more.
 namespace wakuzume {
 
-/// New numbers of the old entries; null handles for those that went.
-struct LookNumbers {
-  std::vector<MaterialId> materials;
-  std::vector<ImageId> images;
+/// What a source was made from.
+struct LookOrigins {
+  const Scene* origin = nullptr;     ///< before it was repainted; null: it was not
+  const Scene* unreduced = nullptr;  ///< before its meshes were reduced; null: they were not
+  const SourceSteps& steps;
 };
 
-/// Removes the materials, textures, samplers and images of `built` that something in `origin`
-/// refers to and nothing in `built` does.
+/// Removes the materials, textures, samplers and images that something in the scenes that a source
+/// was made from refers to and nothing in `built` does; and of joined lightmaps the pages that
+/// nothing is on any more. The ledger gets the numbers that it then has to tell.
 /// An extension that may name them by number keeps everything in place.
-/// \pre the first materials, textures, samplers and images of `built` are those of `origin`
-LookNumbers drop_looks(const Scene& origin, Scene& built);
-
-/// The same for what a build made, and of joined lightmaps the pages that nothing is on any more,
-/// with the numbers that its ledger then has to tell.
-/// \param origin  null: nothing but pages goes
-void drop_unshown(const Scene* origin, const LightmapPlan& lightmaps, Built& built);
+/// \pre the first materials, textures, samplers and images of `built` are those of these scenes
+void drop_unshown(const LookOrigins& from, Built& built);
 
 }  // namespace wakuzume

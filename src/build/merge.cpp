@@ -8,6 +8,7 @@
 
 #include "build/attribute_writer.h"
 #include "build/vertex_pick.h"
+#include "rework/draw_order.h"
 #include "scene/elements.h"
 #include "scene/index_data.h"
 #include "scene/matrix.h"
@@ -102,6 +103,10 @@ bool ClusterMerge::needs_tangents() const {
 }
 
 void ClusterMerge::find_layout() {
+  if (keeps_bytes_) {
+    layout_ = make_own_layout(source_, *members_.front().primitive);
+    return;
+  }
   layout_ = make_output_layout(source_, members_);
   for (OutputAttribute& attribute : layout_) {
     attribute.lightmap = find_uv_number(attribute.semantic) == lightmap_uv_set_;
@@ -131,9 +136,7 @@ void ClusterMerge::count() {
     if (in_shading_order_) {
       const auto [slot, added] = shading_orders_.try_emplace(member.primitive);
       if (added) {
-        slot->second = order_for_shading(
-            make_list_indices(source_, *member.primitive),
-            static_cast<std::uint32_t>(count_vertices(source_, *member.primitive)));
+        slot->second = find_draw_order(source_, *member.primitive);
       }
     }
     index_count_ += member.index_count;
@@ -177,7 +180,7 @@ void ClusterMerge::count_vertices_of(MergeMember& member) {
     known->second = count_used_of(*member.primitive, all);
   }
   member.vertex_count = known->second;
-  member.whole = member.vertex_count == all;
+  member.whole = member.vertex_count == all && !in_shading_order_;
 }
 
 void ClusterMerge::reserve(GeometryBlock& block) {
@@ -195,10 +198,13 @@ VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
   if (turns(member)) {
     flip_winding(list);
   }
-  if (made != made_.end()) {
-    return pick_made(made->second, std::move(list));
+  VertexPick pick = made != made_.end() ? pick_made(made->second, std::move(list))
+                    : unwelds(member)   ? pick_corners(std::move(list))
+                                        : pick_used(std::move(list));
+  if (in_shading_order_) {
+    put_in_order_of_use(pick);
   }
-  return unwelds(member) ? pick_corners(std::move(list)) : pick_used(std::move(list));
+  return pick;
 }
 
 std::vector<std::uint32_t> ClusterMerge::put_in_shading_order(
@@ -232,13 +238,12 @@ void ClusterMerge::write_list(std::span<const From> list,
 /// Members that use all their vertices go through as they lie in memory.
 void ClusterMerge::write_whole_list(const MergeMember& member, GeometryBlock& block) const {
   const Primitive& primitive = *member.primitive;
-  const bool plain = !in_shading_order_ && has_plain_list(primitive) &&
+  const bool plain = has_plain_list(primitive) &&
                      visit_packed_integers(source_, primitive.indices, [&](const auto& indices) {
                        write_list(indices.first(member.index_count), turns(member), member, block);
                      });
   if (!plain) {
-    const std::vector<std::uint32_t> list =
-        put_in_shading_order(member, make_list_indices(source_, primitive));
+    const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
     write_list(std::span<const std::uint32_t>(list), turns(member), member, block);
   }
 }

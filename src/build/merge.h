@@ -47,6 +47,8 @@ class ClusterMerge {
   /// Triangles of each member in the order in which they are shaded quickly; lines and points stay.
   /// \pre there is no other order
   void set_shading_order() { in_shading_order_ = topology_ == Topology::triangles; }
+  /// Vertices with the very bytes that they have. \pre one member, which stays where it is
+  void keep_bytes() { keeps_bytes_ = true; }
   /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.
   void count();
   /// \return false where the content is not that of these members
@@ -100,6 +102,7 @@ class ClusterMerge {
   std::vector<MergeMember> members_;
   std::vector<std::uint32_t> order_;
   bool in_shading_order_ = false;
+  bool keeps_bytes_ = false;
   /// Of triangles, by primitive; looked up only.
   std::unordered_map<const Primitive*, std::vector<std::uint32_t>> shading_orders_;
   std::unordered_map<const Primitive*, std::uint64_t> used_;    ///< vertices; looked up only

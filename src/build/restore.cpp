@@ -119,6 +119,7 @@ class Restorer {
       : built_(built),
         source_(look.source == nullptr ? source : *look.source),
         origin_(look.origin),
+        unreduced_(look.unreduced),
         anew_(look.source != nullptr),
         extract_(built, ledger, source_, out_.scene) {
     out_.scene = source_;
@@ -219,7 +220,7 @@ class Restorer {
       result.node = id;
       result.primitive = primitive;
       result.order = std::move(orders[p]);
-      add_collider_of(*left[p].first, result);
+      add_collider_of(*left[p].first, left[p].second->rows, result);
       out_.ledger.results.push_back(std::move(result));
     }
     hang(first, id);
@@ -231,13 +232,20 @@ class Restorer {
   }
 
   /// A collider is made anew for what is left: nobody collides with what stands elsewhere again.
-  void add_collider_of(const LedgerResult& before, LedgerResult& result) {
+  void add_collider_of(const LedgerResult& before, const RowList& rows, LedgerResult& result) {
     if (before.collider == no_node) {
       return;
     }
     const Node& old = built_[before.collider];
+    const bool original =
+        unreduced_ != nullptr &&
+        out_.ledger.reduction.settings.collider_triangles == ColliderTriangles::original;
+    OriginalDraws had{original ? *unreduced_ : source_};
+    for (const std::uint32_t r : rows) {
+      had.rows.push_back(out_.ledger.rows[r]);
+    }
     result.collider = add_collider(out_.scene, result.node, result.primitive, before.collider_shape,
-                                   old.name, old.extra);
+                                   old.name, old.extra, original ? &had : nullptr);
   }
 
   void hang(const LedgerResult& before, NodeId id) {
@@ -270,7 +278,7 @@ class Restorer {
     }
     renumber_nodes(number, ledger);
     if (ledger.source_copy.first_node == no_node) {
-      drop_unshown(origin_, before.lightmaps, out_);
+      drop_unshown({origin_, unreduced_, before}, out_);
     }
     if (ledger.results.empty()) {
       ledger.left_out.clear();
@@ -341,6 +349,7 @@ class Restorer {
   const Scene& built_;
   const Scene& source_;  ///< as its draws come back
   const Scene* origin_;
+  const Scene* unreduced_;
   bool anew_;  ///< what comes back is not what the results were made of
   Built out_;
   std::set<DrawRef> back_;  ///< draws that are as they were in the source

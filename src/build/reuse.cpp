@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 /// Changes whenever the bytes that a merge makes of the same input change.
-constexpr std::string_view method = "wakuzume merge 4";
+constexpr std::string_view method = "wakuzume merge 5";
 
 using Record = std::vector<std::byte>;
 
@@ -72,6 +72,7 @@ CachedMerge::Parts CachedMerge::make_parts(const ClusterMerge& merge) const {
     layout.add(attribute.component);
     layout.add(attribute.element);
     layout.add(attribute.normalized);
+    layout.add(attribute.as_it_is);
   }
   out.layout = layout.finish();
   for (const MergeMember& member : merge.members()) {

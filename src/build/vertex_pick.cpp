@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "build/vertex_pick.h"
 
+#include "wakuzume/shading_order.h"
+
 namespace wakuzume {
 
 VertexPick pick_used(std::vector<std::uint32_t> indices) {
@@ -51,6 +53,22 @@ VertexPick pick_corners(std::vector<std::uint32_t> indices) {
 
 VertexPick pick_made(const TangentVertices& made, std::vector<std::uint32_t> indices) {
   return {made.vertices, std::move(indices), made.vertices.size(), made.tangents};
+}
+
+void put_in_order_of_use(VertexPick& pick) {
+  const std::vector<std::uint32_t> number =
+      number_by_use(pick.indices, static_cast<std::uint32_t>(pick.count));
+  const std::vector<std::uint32_t> vertices = pick.vertices;
+  const std::vector<float> tangents = pick.tangents;
+  for (std::size_t v = 0; v < pick.count; ++v) {
+    pick.vertices[number[v]] = vertices[v];
+    if (!tangents.empty()) {
+      std::copy_n(&tangents[4 * v], 4, &pick.tangents[4 * std::size_t{number[v]}]);
+    }
+  }
+  for (std::uint32_t& index : pick.indices) {
+    index = number[index];
+  }
 }
 
 }  // namespace wakuzume

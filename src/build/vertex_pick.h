@@ -19,7 +19,7 @@ struct VertexPick {
   std::vector<std::uint32_t> vertices;  ///< numbers in the source primitive; empty: all of them
   std::vector<std::uint32_t> indices;   ///< list indices into `vertices`
   std::size_t count = 0;                ///< of vertices
-  std::span<const float> tangents{};    ///< made ones, 4 a vertex, in the member's own space
+  std::vector<float> tangents{};        ///< made ones, 4 a vertex, in the member's own space
 };
 
 /// How many vertices the indices use.
@@ -43,7 +43,9 @@ std::uint64_t count_used(std::span<const Index> indices, std::uint64_t vertices)
 VertexPick pick_used(std::vector<std::uint32_t> indices);
 /// Every corner becomes a vertex of its own, as flat normals need it.
 VertexPick pick_corners(std::vector<std::uint32_t> indices);
-/// As the making of tangents took the vertices apart. \param made  borrowed
+/// As the making of tangents took the vertices apart.
 VertexPick pick_made(const TangentVertices& made, std::vector<std::uint32_t> indices);
+/// Vertices in the order in which the indices come to them. \pre pick.vertices lists them
+void put_in_order_of_use(VertexPick& pick);
 
 }  // namespace wakuzume

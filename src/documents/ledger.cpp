@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 10;
+constexpr std::uint32_t ledger_version = 11;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {

@@ -1,8 +1,10 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 #include <algorithm>
+#include <optional>
 
 #include "job/pages.h"
+#include "job/prepare.h"
 #include "job/telling.h"
 #include "wakuzume/job.h"
 
@@ -34,12 +36,15 @@ Result<void> paint(const Source& source,
   const RoutePlan& routes = plan.routes;
   const PageImages& images = built.ledger.page_images;
   if (source.origin && !(routes.pages.empty() && routes.stacks.empty())) {
-    if (auto painted = paint_pages(*source.origin, routes, images, tools.codec, built.scene, run);
+    std::optional<Scene> room;
+    const Scene& origin = show_relief(source, *source.origin, room);
+    if (auto painted = paint_pages(origin, routes, images, tools.codec, built.scene, run);
         !painted) {
       return painted;
     }
     tell(run, "painted {} pages and {} stacks", routes.pages.size(), routes.stacks.size());
   }
+  give_relief(source, images, built.scene);
   if (plan.lightmaps.joins()) {
     auto pictures =
         paint_lightmaps(*source.unjoined, plan.lightmaps, {tools.codec, tools.lightmaps}, run);
@@ -54,6 +59,18 @@ Result<void> paint(const Source& source,
 }
 
 }  // namespace
+
+void give_relief(const Source& source, const PageImages& images, Scene& built) {
+  for (const ReliefPicture& picture : source.relief) {
+    for (std::size_t p = 0; p < std::min(images.size(), source.images.size()); ++p) {
+      constexpr auto normal = static_cast<std::size_t>(Channel::normal);
+      const ImageId to = images[p][normal];
+      if (source.images[p][normal] == picture.image && to_index(to) < built.images.size()) {
+        built.images[to_index(to)].bytes = picture.bytes;
+      }
+    }
+  }
+}
 
 std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
                                          const Ledger& ledger,
@@ -97,6 +114,7 @@ Result<Built> build(const Source& source,
   }
   BuildSettings settings = job.build;
   settings.origin = source.origin ? &*source.origin : nullptr;
+  settings.unreduced = source.unreduced ? &*source.unreduced : nullptr;
   settings.page_images = source.images;
   auto built = build(source.scene, plan, settings, run);
   if (!built) {

@@ -6,6 +6,7 @@
 
 #include "wakuzume/build.h"
 #include "wakuzume/bytes.h"
+#include "wakuzume/job.h"
 #include "wakuzume/repaint.h"
 
 /// Painted pages on their way from one scene to another.
@@ -13,6 +14,9 @@ namespace wakuzume {
 
 /// \pre one entry a picture of the pages, in their order, as take_pages gives them
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene);
+
+/// Painted normals to where a result still has them. \param images  of the result
+void give_relief(const Source& source, const PageImages& images, Scene& built);
 
 /// Pictures of joined lightmap pages to where a result has them.
 /// \return those that are files

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <iterator>
+#include <optional>
 
 #include "job/telling.h"
+#include "wakuzume/relief.h"
 
 namespace wakuzume {
 namespace {
@@ -38,14 +40,33 @@ Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunCo
   return {};
 }
 
-Result<void> reduce_source(Source& source, const ReducePlan& reduction, const RunControl& run) {
-  auto reduced = reduce(source.scene, reduction, run);
-  if (!reduced) {
-    return Failure(reduced.error());
+/// \param codec  to paint normals with; null: their pictures stay without bytes
+Result<void> reduce_source(Source& source,
+                           const ReducePlan& reduction,
+                           const PictureCodec* codec,
+                           const RunControl& run) {
+  auto made = reduce_with_relief(source.scene, reduction, run);
+  if (!made) {
+    return Failure(made.error());
+  }
+  auto& [reduced, relief] = *made;
+  for (const ReliefPage& page : relief.pages) {
+    source.images.push_back({no_image, no_image, page.image, no_image});
+    source.relief.push_back({page.image, {}});
+  }
+  if (codec != nullptr) {
+    warn(run, relief.left_as);
+    auto painted = paint_relief(source.scene, reduced.scene, relief, *codec, run);
+    if (!painted) {
+      return Failure(painted.error());
+    }
+    for (std::size_t p = 0; p < painted->size(); ++p) {
+      source.relief[p].bytes = std::move((*painted)[p]);
+    }
   }
   source.unreduced = std::move(source.scene);
-  source.scene = std::move(reduced->scene);
-  source.reduced = std::move(reduced->meshes);
+  source.scene = std::move(reduced.scene);
+  source.reduced = std::move(reduced.meshes);
   return {};
 }
 
@@ -148,7 +169,8 @@ Result<void> reduce_meshes(Prepared& prepared,
   if (!prepared.reduction.reduces()) {
     return {};
   }
-  if (auto reduced = reduce_source(prepared.source, prepared.reduction, run); !reduced) {
+  if (auto reduced = reduce_source(prepared.source, prepared.reduction, &tools.codec, run);
+      !reduced) {
     return reduced;
   }
   const auto gave = std::count_if(prepared.source.reduced.begin(), prepared.source.reduced.end(),
@@ -201,13 +223,18 @@ Result<void> add_outlook(Prepared& prepared,
 
 }  // namespace
 
-Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run) {
+namespace {
+
+Result<Source> make_source_with(Scene scene,
+                                const SourceSteps& steps,
+                                const PictureCodec* codec,
+                                const RunControl& run) {
   auto source = split_source(std::move(scene), steps.split, run);
   if (!source) {
     return source;
   }
   if (steps.reduction.reduces()) {
-    if (auto reduced = reduce_source(*source, steps.reduction, run); !reduced) {
+    if (auto reduced = reduce_source(*source, steps.reduction, codec, run); !reduced) {
       return Failure(reduced.error());
     }
   }
@@ -226,6 +253,23 @@ Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunContr
   return repainted ? std::move(source) : Failure(repainted.error());
 }
 
+}  // namespace
+
+Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run) {
+  return make_source_with(std::move(scene), steps, nullptr, run);
+}
+
+Result<Source> make_source(Scene scene,
+                           const SourceSteps& steps,
+                           const PictureCodec& codec,
+                           const RunControl& run) {
+  return make_source_with(std::move(scene), steps, &codec, run);
+}
+
+const Scene& show_relief(const Source& source, const Scene& scene, std::optional<Scene>& room) {
+  return source.relief.empty() ? scene : room.emplace(source.with_relief(scene));
+}
+
 Result<void> share_materials(Prepared& prepared,
                              const MaterialSettings& settings,
                              const Job& job,
@@ -238,7 +282,9 @@ Result<void> share_materials(Prepared& prepared,
   }
   Source& source = prepared.source;
   if (prepared.images.empty()) {
-    auto measured = tools.codec.measure(source.scene, ImageDepth::detail, run);
+    std::optional<Scene> room;
+    auto measured =
+        tools.codec.measure(show_relief(source, source.scene, room), ImageDepth::detail, run);
     if (!measured) {
       return Failure(measured.error());
     }
@@ -280,7 +326,8 @@ Result<void> share_again(Prepared& prepared,
   prepared.source.origin.reset();
   PageImages& images = prepared.source.images;
   images.erase(images.begin(),
-               images.end() - static_cast<std::ptrdiff_t>(prepared.lightmaps.joined.size()));
+               images.begin() + static_cast<std::ptrdiff_t>(prepared.routes.pages.size() +
+                                                            prepared.routes.stacks.size()));
   if (auto surveyed = survey_source(prepared, prepared.survey.settings, run); !surveyed) {
     return surveyed;
   }
@@ -309,7 +356,8 @@ Result<void> reduce_again(Prepared& prepared,
   prepared.reduction.untouched = unite(prepared.reduction.untouched, whole);
   prepared.lightmaps = {};
   prepared.routes = {};
-  if (auto reduced = reduce_source(prepared.source, prepared.reduction, run); !reduced) {
+  if (auto reduced = reduce_source(prepared.source, prepared.reduction, &tools.codec, run);
+      !reduced) {
     return reduced;
   }
   if (auto surveyed = survey_source(prepared, job.settings.survey, run); !surveyed) {
@@ -326,7 +374,9 @@ Result<void> reduce_again(Prepared& prepared,
 }
 
 Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run) {
-  auto images = tools.codec.measure(prepared.source.scene, ImageDepth::sizes, run);
+  std::optional<Scene> room;
+  auto images = tools.codec.measure(show_relief(prepared.source, prepared.source.scene, room),
+                                    ImageDepth::sizes, run);
   if (!images) {
     return Failure(images.error());
   }
@@ -404,7 +454,7 @@ Result<Prepared> prepare_for(const Plan& plan,
   if (join_anew) {
     steps.lightmaps = {};
   }
-  auto source = make_source(std::move(scene), steps, run);
+  auto source = make_source(std::move(scene), steps, tools.codec, run);
   if (!source) {
     return Failure(source.error());
   }

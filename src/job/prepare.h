@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <optional>
 #include <span>
 
 #include "wakuzume/job.h"
@@ -42,6 +43,10 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
                              const Prepared& source,
                              const Job& job,
                              const RunControl& run);
+
+/// One of a source's scenes with its painted normals. \param room  for the copy that has them,
+/// where there are any
+const Scene& show_relief(const Source& source, const Scene& scene, std::optional<Scene>& room);
 
 /// Sizes of images, for what plans are measured by.
 Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run);

@@ -2,14 +2,37 @@
 // SPDX-License-Identifier: MIT
 #include <algorithm>
 #include <iterator>
+#include <optional>
 
 #include "job/pages.h"
+#include "job/prepare.h"
 #include "job/telling.h"
 #include "job/views.h"
+#include "survey/textures.h"
 #include "wakuzume/job.h"
 
 namespace wakuzume {
 namespace {
+
+std::size_t count_images(const PageImages& images) {
+  std::size_t count = 0;
+  for (const auto& page : images) {
+    count += static_cast<std::size_t>(
+        std::count_if(page.begin(), page.end(), [](ImageId id) { return id != no_image; }));
+  }
+  return count;
+}
+
+/// Pictures of a result to where a scene with as many pages has them.
+void copy_pages(const Scene& result, const PageImages& from, const PageImages& to, Scene& scene) {
+  for (std::size_t p = 0; p < std::min(from.size(), to.size()); ++p) {
+    for (std::size_t c = 0; c < channel_count; ++c) {
+      if (to_index(from[p][c]) < result.images.size() && to_index(to[p][c]) < scene.images.size()) {
+        scene.images[to_index(to[p][c])].bytes = find_encoded(result, from[p][c]);
+      }
+    }
+  }
+}
 
 /// What can be proved without drawing.
 /// \param after  whole; is so again afterwards
@@ -40,17 +63,20 @@ Result<Verdict> audit(const Source& source,
   if (!source.origin) {
     return verdict;
   }
-  Scene painted = source.scene;
-  const std::size_t wanted = take_pages(source.images, painted).size();
-  if (pages.size() != wanted) {
-    return Failure(Error{ErrorCode::plan_mismatch,
-                         fmt::format("the ledger names {} pictures of pages, its routes make {}",
-                                     pages.size(), wanted),
-                         {"", "/page_images"}});
+  // Normals that went onto a page have no image of their own any more.
+  Scene painted = source.with_relief(source.scene);
+  const std::size_t named = count_images(ledger.page_images);
+  const std::size_t fewest = count_images(source.images) - source.relief.size();
+  if (ledger.page_images.size() != source.images.size() || named < fewest) {
+    return Failure(Error{
+        ErrorCode::plan_mismatch,
+        fmt::format("the ledger names {} pictures of pages, its routes make {}", named, fewest),
+        {"", "/page_images"}});
   }
-  give_pages(source.images, pages, painted);
-  if (auto done = verify_looks(*source.origin, painted, ledger.routes, tools.codec, settings,
-                               *verdict, run, known);
+  copy_pages(after, ledger.page_images, source.images, painted);
+  std::optional<Scene> room;
+  if (auto done = verify_looks(show_relief(source, *source.origin, room), painted, ledger.routes,
+                               tools.codec, settings, *verdict, run, known);
       !done) {
     return Failure(done.error());
   }

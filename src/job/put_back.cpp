@@ -54,7 +54,8 @@ Result<Built> put_back_look(const Source& source,
     return Failure(back.error());
   }
   auto restored = restore(built, ledger, source.scene, choice, run,
-                          {&back->scene, source.origin ? &*source.origin : nullptr, back->images});
+                          {&back->scene, source.origin ? &*source.origin : nullptr,
+                           source.unreduced ? &*source.unreduced : nullptr, back->images});
   if (!restored) {
     return restored;
   }

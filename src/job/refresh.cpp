@@ -3,9 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 #include <set>
 
 #include "job/pages.h"
+#include "job/prepare.h"
 #include "survey/textures.h"
 #include "wakuzume/job.h"
 
@@ -116,10 +118,10 @@ Result<Refreshed> refresh_pictures(const Source& source,
                                    Scene& built,
                                    const JobTools& tools,
                                    const RunControl& run) {
-  if (!source.origin && !source.unjoined) {
+  if (!source.origin && !source.unjoined && source.relief.empty()) {
     return Failure(Error{ErrorCode::bad_setting,
-                         "this result has no shared materials and no joined lightmap pages; build "
-                         "it again instead",
+                         "this result has no shared materials, no joined lightmap pages and no "
+                         "painted normals; build it again instead",
                          {}});
   }
   std::set<ImageId> changed =
@@ -129,12 +131,15 @@ Result<Refreshed> refresh_pictures(const Source& source,
     return Failure(checked.error());
   }
   if (source.origin) {
+    std::optional<Scene> room;
+    const Scene& origin = show_relief(source, *source.origin, room);
     if (auto painted =
-            paint_pages(*source.origin, ledger.routes, ledger.page_images, tools.codec, built, run);
+            paint_pages(origin, ledger.routes, ledger.page_images, tools.codec, built, run);
         !painted) {
       return Failure(painted.error());
     }
   }
+  give_relief(source, ledger.page_images, built);
   Refreshed out;
   if (source.unjoined) {
     auto files = repaint_lightmaps(source, ledger, built, tools, run);

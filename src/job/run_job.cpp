@@ -202,10 +202,12 @@ class JobRun {
       if (auto proved = prove_round(earlier ? &*earlier : nullptr); !proved) {
         return proved;
       }
-      const Scene& origin = out_.source.source.before_all();
-      const MendStep step = round > job_.settings.verify.mend_rounds
-                                ? MendStep{}
-                                : choose_mends(origin, out_.built.ledger, out_.verdict);
+      const Source& source = out_.source.source;
+      const Scene& origin = source.before_sharing();
+      const MendStep step =
+          round > job_.settings.verify.mend_rounds
+              ? MendStep{}
+              : choose_mends(origin, source.before_all(), out_.built.ledger, out_.verdict);
       if (step.empty()) {
         break;
       }

@@ -14,8 +14,11 @@ namespace {
 
 class MendFinder {
  public:
-  MendFinder(const Scene& origin, const Ledger& ledger, const Verdict& verdict)
-      : origin_(origin), ledger_(ledger), verdict_(verdict) {
+  MendFinder(const Scene& origin,
+             const Scene& unreduced,
+             const Ledger& ledger,
+             const Verdict& verdict)
+      : origin_(origin), unreduced_(unreduced), ledger_(ledger), verdict_(verdict) {
     for (const LedgerRow& row : ledger.rows) {
       fates_.emplace(row.source, row.fate);
     }
@@ -77,7 +80,7 @@ class MendFinder {
 
   [[nodiscard]] bool is_reduced(const DrawRef& draw) const {
     const std::vector<DrawRef>& untouched = ledger_.reduction.untouched;
-    return reduced_.contains(origin_[draw.node].mesh) &&
+    return reduced_.contains(unreduced_[draw.node].mesh) &&
            !std::binary_search(untouched.begin(), untouched.end(), draw);
   }
 
@@ -118,6 +121,7 @@ class MendFinder {
   }
 
   const Scene& origin_;
+  const Scene& unreduced_;
   const Ledger& ledger_;
   const Verdict& verdict_;
   std::map<DrawRef, Fate> fates_;
@@ -129,8 +133,11 @@ class MendFinder {
 
 }  // namespace
 
-MendStep choose_mends(const Scene& origin, const Ledger& ledger, const Verdict& verdict) {
-  return MendFinder(origin, ledger, verdict).find();
+MendStep choose_mends(const Scene& origin,
+                      const Scene& unreduced,
+                      const Ledger& ledger,
+                      const Verdict& verdict) {
+  return MendFinder(origin, unreduced, ledger, verdict).find();
 }
 
 void add_mends(const MendStep& step,

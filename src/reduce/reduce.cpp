@@ -216,26 +216,29 @@ class MeshReplacer {
   GeometryBlock block_;
 };
 
-/// The traits of a surface that people see: the first normals, UVs and colours.
+/// Two surfaces with the traits of both that people see: the first normals, UVs and colours.
 struct Seen {
-  Surface surface;
+  Surface was;
+  Surface is;
   std::array<std::size_t, 3> trait{no_index, no_index, no_index};  ///< of these
 };
 
-Seen show_seen(const MeshSurface& mesh) {
-  Seen out{mesh.show({})};
-  std::vector<SurfaceTrait> kept;
+Seen show_seen(const MeshSurface& was, const MeshSurface& is) {
+  Seen out{was.show({}), is.show({})};
+  const std::vector<SurfaceTrait> had = std::exchange(out.was.traits, {});
+  const std::vector<SurfaceTrait> has = std::exchange(out.is.traits, {});
   constexpr std::array kinds{TraitKind::direction, TraitKind::uv, TraitKind::color};
   for (std::size_t k = 0; k < kinds.size(); ++k) {
-    const auto found =
-        std::find_if(out.surface.traits.begin(), out.surface.traits.end(),
-                     [&](const SurfaceTrait& trait) { return trait.kind == kinds[k]; });
-    if (found != out.surface.traits.end()) {
-      out.trait[k] = kept.size();
-      kept.push_back(*found);
+    const auto is_such = [&](const SurfaceTrait& trait) { return trait.kind == kinds[k]; };
+    const auto before = std::find_if(had.begin(), had.end(), is_such);
+    const auto after = std::find_if(has.begin(), has.end(), is_such);
+    // What pictures of normals need may have come since.
+    if (before != had.end() && after != has.end() && before->components == after->components) {
+      out.trait[k] = out.was.traits.size();
+      out.was.traits.push_back(*before);
+      out.is.traits.push_back(*after);
     }
   }
-  out.surface.traits = std::move(kept);
   return out;
 }
 
@@ -333,9 +336,9 @@ Result<std::vector<MeshDeviation>> measure_reduction(const Scene& before,
   const bool went_on = for_each_index(out.size(), run, "measuring", [&](std::size_t m) {
     const MeshSurface was(before, before[meshes[m].mesh]);
     const MeshSurface is(after, after[meshes[m].result]);
-    const Seen seen = show_seen(was);
+    const Seen seen = show_seen(was, is);
     const DeviationSettings looks{.samples = count_samples(was, settings.samples)};
-    auto measured = measure_deviation(seen.surface, show_seen(is).surface, looks, {.threads = 1});
+    auto measured = measure_deviation(seen.was, seen.is, looks, {.threads = 1});
     if (measured) {
       MeshDeviation& to = out[m];
       to.surface = std::move(*measured);

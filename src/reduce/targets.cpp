@@ -397,7 +397,9 @@ Result<void> validate(const ReduceSettings& settings) {
         check(settings.height_px >= 1 && settings.height_px <= 65536, "height_px",
               "from 1 to 65536"),
         check(within(settings.distance_m, 1e9), "distance_m", "from 0 to 1e9"),
-        check(within(settings.protect_detail, 255), "protect_detail", "from 0 to 255")}) {
+        check(within(settings.protect_detail, 255), "protect_detail", "from 0 to 255"),
+        check(settings.relief_px == 0 || (settings.relief_px >= 16 && settings.relief_px <= 8192),
+              "relief_px", "0, or from 16 to 8192")}) {
     if (!done) {
       return done;
     }

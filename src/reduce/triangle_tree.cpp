@@ -133,9 +133,12 @@ TriangleTree::Hit TriangleTree::measure(const Vec3d& point, std::uint32_t triang
   return hit;
 }
 
-TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point) const {
+TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point, std::uint32_t guess) const {
   Hit best;
   best.distance2 = std::numeric_limits<double>::infinity();
+  if (guess != no_index) {
+    best = measure(point, guess);
+  }
   struct Open {
     std::uint32_t box = 0;
     double distance2 = 0;
@@ -152,8 +155,11 @@ TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point) const {
       const Open low{box.first, to_box2(point, boxes_[box.first])};
       const Open high{box.first + 1, to_box2(point, boxes_[box.first + 1])};
       const bool low_first = low.distance2 <= high.distance2;
-      open[count++] = low_first ? high : low;
-      open[count++] = low_first ? low : high;
+      for (const Open& half : {low_first ? high : low, low_first ? low : high}) {
+        if (half.distance2 <= best.distance2) {
+          open[count++] = half;
+        }
+      }
       continue;
     }
     for (std::uint32_t i = box.first; i < box.first + box.count; ++i) {

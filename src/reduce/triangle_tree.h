@@ -23,8 +23,9 @@ class TriangleTree {
     double distance2 = 0;
     Vec3d shares{};  ///< of the corners in the nearest point
   };
-  /// The nearest triangle. \pre there is one
-  [[nodiscard]] Hit find_nearest(const Vec3d& point) const;
+  /// The nearest triangle, of those that are equally near the first. \pre there is one
+  /// \param guess  one that is likely to be near, which saves time; or no_index
+  [[nodiscard]] Hit find_nearest(const Vec3d& point, std::uint32_t guess = no_index) const;
 
   /// Calls `body(hit)` for each triangle within a distance.
   template <class Body>

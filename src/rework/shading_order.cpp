@@ -2,10 +2,15 @@
 // SPDX-License-Identifier: MIT
 #include "wakuzume/shading_order.h"
 
+#include <Eigen/Core>
+#include <Eigen/Geometry>
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <cstddef>
 #include <numeric>
 
+#include "rework/draw_order.h"
 #include "wakuzume/ids.h"
 
 namespace wakuzume {
@@ -128,36 +133,190 @@ class FanOrder {
   std::vector<std::uint32_t> out_;
 };
 
+/// What a GPU remembers of vertices, from one triangle to the next.
+class VertexMemory {
+ public:
+  VertexMemory(std::uint32_t vertices, std::uint32_t remembered)
+      : remembered_(remembered), shaded_at_(vertices), now_(remembered + 1) {}
+
+  /// \return how many of the three are shaded
+  std::uint32_t draw(std::span<const std::uint32_t> corners) {
+    const std::uint64_t before = now_;
+    for (const std::uint32_t vertex : corners) {
+      if (now_ - shaded_at_[vertex] > remembered_) {
+        shaded_at_[vertex] = now_++;
+      }
+    }
+    return static_cast<std::uint32_t>(now_ - before);
+  }
+  void forget() { now_ += remembered_ + 1; }
+
+ private:
+  std::uint32_t remembered_;
+  std::vector<std::uint64_t> shaded_at_;  ///< by vertex
+  std::uint64_t now_;
+};
+
+/// Runs of a list that may be drawn in any order for little more shading.
+class OutwardOrder {
+ public:
+  /// \param indices  of a list that is in a good order \param positions  3 a vertex
+  OutwardOrder(std::span<const std::uint32_t> indices, std::span<const float> positions)
+      : indices_(indices), positions_(positions) {}
+
+  /// Where runs begin. A run ends where nothing of it is remembered anyway, and as soon as it
+  /// shades no more a triangle, begun with nothing remembered, than the whole list with the
+  /// allowance.
+  std::vector<std::size_t> find_runs(std::uint32_t vertices,
+                                     const ShadingSettings& settings) const {
+    const std::size_t triangles = indices_.size() / 3;
+    const double allowed = (1 + settings.outward) *
+                           static_cast<double>(count_shaded(indices_, vertices, settings)) /
+                           static_cast<double>(triangles);
+    VertexMemory all(vertices, settings.remembered);
+    VertexMemory own(vertices, settings.remembered);
+    std::vector<std::size_t> begins;
+    std::size_t begun = 0;
+    std::uint64_t shaded = 0;
+    for (std::size_t t = 0; t < triangles; ++t) {
+      const auto corners = indices_.subspan(3 * t, 3);
+      const bool fresh = all.draw(corners) == 3;
+      const bool cheap =
+          t > begun && static_cast<double>(shaded) <= allowed * static_cast<double>(t - begun);
+      if (t == 0 || fresh || cheap) {
+        begins.push_back(t);
+        begun = t;
+        shaded = 0;
+        own.forget();
+      }
+      shaded += own.draw(corners);
+    }
+    return begins;
+  }
+
+  /// Triangles of the runs that face outwards most, and so on.
+  [[nodiscard]] std::vector<std::uint32_t> sort(const std::vector<std::size_t>& begins) const {
+    const std::size_t triangles = indices_.size() / 3;
+    Facing all;
+    std::vector<Facing> runs;
+    for (std::size_t r = 0; r < begins.size(); ++r) {
+      const std::size_t end = r + 1 < begins.size() ? begins[r + 1] : triangles;
+      Facing& run = runs.emplace_back();
+      for (std::size_t t = begins[r]; t < end; ++t) {
+        add(t, run);
+        add(t, all);
+      }
+    }
+    std::vector<double> outward;
+    std::transform(runs.begin(), runs.end(), std::back_inserter(outward),
+                   [&](const Facing& run) { return find_outward(run, all); });
+    std::vector<std::uint32_t> ranks(runs.size());
+    std::iota(ranks.begin(), ranks.end(), 0U);
+    std::stable_sort(ranks.begin(), ranks.end(),
+                     [&](std::uint32_t a, std::uint32_t b) { return outward[a] > outward[b]; });
+    std::vector<std::uint32_t> order;
+    order.reserve(triangles);
+    for (const std::uint32_t r : ranks) {
+      const std::size_t end = r + 1U < begins.size() ? begins[r + 1U] : triangles;
+      for (std::size_t t = begins[r]; t < end; ++t) {
+        order.push_back(static_cast<std::uint32_t>(t));
+      }
+    }
+    return order;
+  }
+
+ private:
+  struct Facing {
+    Eigen::Vector3d across{0, 0, 0};  ///< sum of normals, each as long as twice its area
+    Eigen::Vector3d places{0, 0, 0};  ///< sum of three times the middles, times that
+    double area = 0;
+  };
+
+  [[nodiscard]] Eigen::Vector3d place(std::size_t corner) const {
+    return Eigen::Map<const Eigen::Vector3f>(&positions_[3 * std::size_t{indices_[corner]}])
+        .cast<double>();
+  }
+
+  void add(std::size_t triangle, Facing& to) const {
+    const Eigen::Vector3d a = place(3 * triangle);
+    const Eigen::Vector3d b = place(3 * triangle + 1);
+    const Eigen::Vector3d c = place(3 * triangle + 2);
+    const Eigen::Vector3d across = (b - a).cross(c - a);
+    const double area = across.norm();
+    if (std::isfinite(area)) {
+      to.across += across;
+      to.places += area * (a + b + c);
+      to.area += area;
+    }
+  }
+
+  /// How far along its own normal a run lies beyond the middle of all; 0 for what has no area.
+  static double find_outward(const Facing& run, const Facing& all) {
+    const double turned = run.across.norm();
+    if (!(run.area > 0) || !(turned > 0)) {
+      return 0;
+    }
+    const double beyond = (run.places / run.area - all.places / all.area).dot(run.across) / turned;
+    return std::isfinite(beyond) ? beyond : 0;
+  }
+
+  std::span<const std::uint32_t> indices_;
+  std::span<const float> positions_;
+};
+
+/// The order, or without a better one that of the list.
+std::vector<std::uint32_t> face_outwards(std::vector<std::uint32_t> order,
+                                         std::span<const std::uint32_t> given,
+                                         std::uint32_t vertices,
+                                         std::span<const float> positions,
+                                         const ShadingSettings& settings) {
+  const std::vector<std::uint32_t> list = reorder_triangles(given, order);
+  const OutwardOrder outward(list, positions);
+  const std::vector<std::uint32_t> sorted = outward.sort(outward.find_runs(vertices, settings));
+  const std::uint64_t shaded = count_shaded(reorder_triangles(list, sorted), vertices, settings);
+  if (shaded > count_shaded(given, vertices, settings)) {
+    return order;
+  }
+  std::vector<std::uint32_t> out;
+  out.reserve(order.size());
+  std::transform(sorted.begin(), sorted.end(), std::back_inserter(out),
+                 [&](std::uint32_t t) { return order[t]; });
+  return out;
+}
+
 }  // namespace
 
 std::uint64_t count_shaded(std::span<const std::uint32_t> indices,
                            std::uint32_t vertices,
                            const ShadingSettings& settings) {
   // A vertex is remembered until so many others were shaded after it.
-  std::vector<std::uint64_t> shaded_at(vertices);
-  std::uint64_t now = settings.remembered + 1;
-  for (const std::uint32_t vertex : indices) {
-    if (now - shaded_at[vertex] > settings.remembered) {
-      shaded_at[vertex] = now++;
-    }
+  VertexMemory memory(vertices, settings.remembered);
+  std::uint64_t shaded = 0;
+  for (std::size_t i = 0; i < indices.size(); i += 3) {
+    shaded += memory.draw(indices.subspan(i, std::min<std::size_t>(3, indices.size() - i)));
   }
-  return now - settings.remembered - 1;
+  return shaded;
 }
 
 std::vector<std::uint32_t> order_for_shading(std::span<const std::uint32_t> indices,
                                              std::uint32_t vertices,
+                                             std::span<const float> positions,
                                              const ShadingSettings& settings) {
   std::vector<std::uint32_t> order = FanOrder(indices, vertices, settings.remembered).find();
-  std::vector<std::uint32_t> reordered;
-  reordered.reserve(indices.size());
-  for (const std::uint32_t triangle : order) {
-    const auto first = indices.begin() + 3 * static_cast<std::ptrdiff_t>(triangle);
-    reordered.insert(reordered.end(), first, first + 3);
-  }
-  if (count_shaded(reordered, vertices, settings) >= count_shaded(indices, vertices, settings)) {
+  const std::uint64_t shaded = count_shaded(reorder_triangles(indices, order), vertices, settings);
+  if (shaded >= count_shaded(indices, vertices, settings)) {
     std::iota(order.begin(), order.end(), 0U);
   }
-  return order;
+  return positions.empty() || indices.empty()
+             ? order
+             : face_outwards(std::move(order), indices, vertices, positions, settings);
+}
+
+std::vector<std::uint32_t> find_draw_order(const Scene& scene, const Primitive& primitive) {
+  const StreamId places = primitive.find("POSITION");
+  return order_for_shading(make_list_indices(scene, primitive),
+                           static_cast<std::uint32_t>(count_vertices(scene, primitive)),
+                           places == no_stream ? std::vector<float>() : make_floats(scene, places));
 }
 
 std::vector<std::uint32_t> reorder_triangles(std::span<const std::uint32_t> indices,

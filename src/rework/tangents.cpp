@@ -357,6 +357,14 @@ CornerData make_corner_data(const Scene& scene, const Primitive& primitive) {
   return out;
 }
 
+std::vector<float> make_tangents_along(const Scene& scene,
+                                       const Primitive& primitive,
+                                       std::vector<float> uvs) {
+  CornerData corners = make_corner_data(scene, primitive);
+  corners.uvs = std::move(uvs);
+  return make_corner_tangents(corners);
+}
+
 TangentVertices make_tangent_vertices(const Scene& scene, const Primitive& primitive) {
   const std::vector<float> corners = make_corner_tangents(make_corner_data(scene, primitive));
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);

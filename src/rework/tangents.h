@@ -29,6 +29,12 @@ std::vector<float> make_corner_tangents(const CornerData& corners);
 /// \pre survey/draws.h: can_make_tangents
 CornerData make_corner_data(const Scene& scene, const Primitive& primitive);
 
+/// Tangents of a primitive's corners along other UVs than its own. \param uvs  two a corner
+/// \pre it is of triangles
+std::vector<float> make_tangents_along(const Scene& scene,
+                                       const Primitive& primitive,
+                                       std::vector<float> uvs);
+
 /// A primitive's vertices with a tangent each; a vertex that needs several is there several times.
 struct TangentVertices {
   std::vector<std::uint32_t> vertices;  ///< numbers in the primitive, ascending

@@ -201,6 +201,13 @@ void for_each_reduce_setting(AnyReduce& reduce, const Visit& visit) {
                 "STEPS"});
   visit("reduce", "places", reduce.places,
         "vertices of what is reduced: where they are \"best\", or \"old\" ones alone");
+  visit(
+      "reduce", "relief_px", reduce.relief_px,
+      Meaning{"side of pictures that normals of what went are painted into; 0: none; 16 to 8192",
+              "--relief",
+              "Paint the normals of what went into a picture of so many pixels a material", "PX"});
+  visit("reduce", "collider_triangles", reduce.collider_triangles,
+        "colliders of \"reduced\" meshes, or of the \"original\" ones");
 }
 
 /// How lightmap pages are joined.
@@ -412,6 +419,10 @@ struct Words<MaterialGoal> {
 template <>
 struct Words<VertexPlaces> {
   static constexpr std::array list{"best", "old"};
+};
+template <>
+struct Words<ColliderTriangles> {
+  static constexpr std::array list{"reduced", "original"};
 };
 template <>
 struct Words<LightmapGoal> {

@@ -4,6 +4,7 @@
 
 #include <vector>
 
+#include "texture/coverage.h"
 #include "texture/texel_writer.h"
 #include "wakuzume/picture_codec.h"
 #include "wakuzume/routes.h"
@@ -25,14 +26,6 @@ Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
                                             const Primitive& primitive,
                                             const Tile& tile,
                                             const RectSize& page);
-
-/// The pixels of one picture of a page that a tile takes; ends are not in it.
-struct PixelRect {
-  std::uint32_t left = 0;
-  std::uint32_t top = 0;
-  std::uint32_t right = 0;
-  std::uint32_t bottom = 0;
-};
 
 /// Paints one channel of a tile of charts, as `writer` has its material: its triangles, a margin
 /// around them that takes on what is nearest, and the rest up to the ends of the tile likewise.

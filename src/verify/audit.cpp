@@ -95,7 +95,7 @@ bool Auditor::has_backs(const LedgerRow& row) const {
 
 bool Auditor::in_shading_order(const LedgerRow& row) const {
   const ResultOrder* const order = find_order(row);
-  return order != nullptr && order->in_shading_order && row.fate == Fate::merged;
+  return order != nullptr && order->in_shading_order && row.fate != Fate::kept;
 }
 
 /// What must agree whatever the geometry: the material, and for kept draws all that moves them.

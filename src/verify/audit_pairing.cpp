@@ -7,6 +7,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "rework/draw_order.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
 #include "survey/draws.h"
@@ -81,9 +82,7 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
   pairing.before_places.resize(pairing.before_corners.size());
   std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
   if (in_shading_order(row) && pairing.topology == Topology::triangles) {
-    const std::vector<std::uint32_t> order =
-        order_for_shading(pairing.before_corners,
-                          static_cast<std::uint32_t>(count_vertices(before_, *pairing.before)));
+    const std::vector<std::uint32_t> order = find_draw_order(before_, *pairing.before);
     pairing.before_corners = reorder_triangles(pairing.before_corners, order);
     pairing.before_places = reorder_triangles(pairing.before_places, order);
   }

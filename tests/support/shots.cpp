@@ -4,7 +4,9 @@
 
 #include <gtest/gtest.h>
 
+#include "support/process.h"
 #include "wakuzume/image.h"
+#include "wakuzume/io.h"
 
 namespace wakuzume::test {
 
@@ -69,6 +71,14 @@ Viewpoint make_flat_view(double half_width_m, const Vec3d& eye) {
 std::array<int, 3> find_pixel(const Shot& shot, std::size_t x, std::size_t y) {
   const std::uint8_t* const at = &shot.picture.rgba[4 * (y * shot.width_px + x)];
   return {at[0], at[1], at[2]};
+}
+
+Ledger write_and_read(const Ledger& ledger) {
+  const auto file = make_scratch() / "l.json";
+  write_all(file, to_json(ledger));
+  auto read = read_ledger(file.string());
+  EXPECT_TRUE(read) << to_string(read.error());
+  return *read;
 }
 
 }  // namespace wakuzume::test

@@ -32,6 +32,9 @@ struct Drawn {
   std::unique_ptr<Renderer> renderer;
 };
 
+/// A ledger as it comes back from its document.
+Ledger write_and_read(const Ledger& ledger);
+
 /// What verify_views alone says, from so many views of the source.
 Verdict compare(const Scene& before,
                 const Scene& after,
