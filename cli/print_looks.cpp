@@ -106,7 +106,7 @@ std::string print_reduced(const Prepared& prepared) {
                                               : "";
   }
   return tell_triangles(count_totals(*prepared.source.unreduced),
-                        count_totals(prepared.source.before_sharing()), prepared.source.reduced,
+                        count_totals(prepared.source.before_sharing()), prepared.source,
                         prepared.reduction.settings) +
          "\n";
 }

@@ -68,22 +68,39 @@ std::string tell_missed(std::uint64_t was,
       group_digits(held), group_digits(reduced - held));
 }
 
+/// Pictures of normals; empty: there are none.
+std::string tell_relief(const std::vector<ReliefPicture>& pictures) {
+  if (pictures.empty()) {
+    return "";
+  }
+  const auto largest = std::max_element(pictures.begin(), pictures.end(),
+                                        [](const ReliefPicture& a, const ReliefPicture& b) {
+                                          return std::uint64_t{a.size.width_px} * a.size.height_px <
+                                                 std::uint64_t{b.size.width_px} * b.size.height_px;
+                                        });
+  return fmt::format("Normals painted    into {}, the largest of {} x {} pixels\n",
+                     plural(pictures.size(), "picture", "pictures"),
+                     group_digits(largest->size.width_px), group_digits(largest->size.height_px));
+}
+
 }  // namespace
 
 std::string tell_triangles(const Totals& before,
                            const Totals& after,
-                           std::span<const ReducedMesh> meshes,
+                           const Source& source,
                            const ReduceSettings& wanted) {
+  const std::vector<ReducedMesh>& meshes = source.reduced;
   const double share = before.triangles > 0 ? 100.0 * static_cast<double>(after.triangles) /
                                                   static_cast<double>(before.triangles)
                                             : 100;
   const std::string missed = tell_missed(before.triangles, after.triangles, meshes, wanted);
   return fmt::format(
-      "Triangles drawn    {} -> {}, {:.0f} %, by {} of {} meshes\n{}",
+      "Triangles drawn    {} -> {}, {:.0f} %, by {} of {} meshes\n{}{}",
       group_digits(before.triangles), group_digits(after.triangles), share,
       group_digits(static_cast<std::uint64_t>(std::count_if(
           meshes.begin(), meshes.end(), [](const ReducedMesh& mesh) { return mesh.gave(); }))),
-      group_digits(before.meshes), missed.empty() ? "" : "  " + missed + "\n");
+      group_digits(before.meshes), missed.empty() ? "" : "  " + missed + "\n",
+      tell_relief(source.relief));
 }
 
 std::string print_reductions(std::span<const ReductionCheck> checks,

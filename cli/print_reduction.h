@@ -5,6 +5,7 @@
 #include <span>
 #include <string>
 
+#include "wakuzume/job.h"
 #include "wakuzume/reduce.h"
 #include "wakuzume/verify.h"
 
@@ -12,10 +13,10 @@
 namespace wakuzume::cli {
 
 /// How many triangles are drawn now, and why not as few as were wanted.
-/// \param before, after  totals of the scenes
+/// \param before, after  totals of the scenes \param source  whose meshes were reduced
 std::string tell_triangles(const Totals& before,
                            const Totals& after,
-                           std::span<const ReducedMesh> meshes,
+                           const Source& source,
                            const ReduceSettings& wanted);
 
 /// A row a mesh: how far it lies off. \param meshes  to tell why some gave no more; may be empty

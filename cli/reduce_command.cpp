@@ -62,7 +62,7 @@ std::string tell(Command& command, const Prepared& prepared, const Verdict& verd
   const ReduceSettings& wanted = command.settings().reduce;
   return fmt::format("{}\n{}",
                      tell_triangles(verdict.before, count_totals(prepared.source.before_sharing()),
-                                    prepared.source.reduced, wanted),
+                                    prepared.source, wanted),
                      print_reductions(verdict.reductions, command.options().top.value_or(20),
                                       prepared.source.reduced, wanted));
 }

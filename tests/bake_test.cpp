@@ -402,5 +402,33 @@ TEST(Tint, CarriesEveryColourOnceEvenThoseThatFold) {
   }
 }
 
+TEST(RebakeRoute, LeavesChartsAloneThatNoPageTakes) {
+  // A strip whose texels are two long pages side by side, beside one of ordinary size.
+  test::SceneBuilder builder;
+  for (const double length : {1.0, 40.0}) {
+    const MaterialId material =
+        builder.add_material("m" + std::to_string(builder.scene.materials.size()));
+    builder.scene.materials[to_index(material)].base_color_texture.texture =
+        add_picture(builder, make_picture(64, 64, static_cast<std::uint32_t>(length)));
+    MeshData strip = test::make_square();
+    for (std::size_t v = 0; v < 4; ++v) {
+      strip.positions[3 * v] *= static_cast<float>(length);
+      strip.uvs[2 * v] *= static_cast<float>(length);
+    }
+    builder.add_node("n", builder.add_mesh("strip", strip, material));
+  }
+  const Scene scene = builder.finish();
+  MaterialSettings settings{.goal = MaterialGoal::full_resolution, .max_page_px = 512};
+  settings.routes = {"*=rebake"};
+  const auto images = read_image_facts(scene, ImageDepth::detail);
+  const auto routes = propose_routes(scene, *survey(scene), *images, settings);
+  ASSERT_TRUE(routes) << to_string(routes.error());
+  const MaterialRoute* const wide = routes->find(MaterialId{1});
+  ASSERT_NE(wide, nullptr);
+  EXPECT_EQ(wide->page, no_index);
+  EXPECT_NE(wide->reason.find("no page of 512 pixels takes its charts"), std::string::npos)
+      << wide->reason;
+}
+
 }  // namespace
 }  // namespace wakuzume

@@ -248,6 +248,45 @@ TEST(Relief, TakesThePictureOverThatThereWas) {
   EXPECT_GT(test::find_psnr(made.pictures.front(), bumps), 44);
 }
 
+/// Steps with flat sides and sharp edges, many of them below one texel.
+TEST(Relief, MixesNoSidesOfAnEdge) {
+  test::MeshData steps;
+  constexpr std::uint32_t count = 60;
+  constexpr std::uint32_t pieces = 20;
+  const auto add_strip = [&](const Vector3d& from, const Vector3d& along, const Vector3d& across) {
+    const auto first = static_cast<std::uint32_t>(steps.positions.size() / 3);
+    const Vector3d n = along.cross(across).normalized();
+    for (std::uint32_t i = 0; i <= pieces; ++i) {
+      for (int side = 0; side < 2; ++side) {
+        const Vector3d at = from + along * i / pieces + across * side;
+        for (int c = 0; c < 3; ++c) {
+          steps.positions.push_back(static_cast<float>(at[c]));
+          steps.normals.push_back(static_cast<float>(n[c]));
+        }
+        steps.uvs.insert(steps.uvs.end(), {0, 0});
+      }
+    }
+    for (std::uint32_t i = 0; i < pieces; ++i) {
+      const std::uint32_t a = first + 2 * i;
+      steps.indices.insert(steps.indices.end(), {a, a + 2, a + 1, a + 1, a + 2, a + 3});
+    }
+  };
+  for (std::uint32_t s = 0; s < count; ++s) {
+    const double at = 0.01 * s;
+    add_strip({0, at, at}, {1, 0, 0}, {0, 0.01, 0});
+    add_strip({0, at + 0.01, at}, {1, 0, 0}, {0, 0.004, 0.01});
+  }
+  test::SceneBuilder builder;
+  builder.add_node("steps", builder.add_mesh("steps", steps, builder.add_material("stone")));
+  const Made made = make(builder.finish(), {.share = 0.2, .relief_px = 256});
+  ASSERT_EQ(made.pictures.size(), 1U);
+  const Pixels& picture = made.pictures.front();
+  for (std::size_t i = 0; i < picture.rgba.size(); i += 4) {
+    ASSERT_NEAR(picture.rgba[i], 127.5, 3) << "texel " << i / 4;
+    ASSERT_NEAR(picture.rgba[i + 1], 127.5, 3) << "texel " << i / 4;
+  }
+}
+
 /// Two waves as data, the second turned and moved, and one that is equal; two names of a material.
 Scene make_copies() {
   test::SceneBuilder builder;

@@ -71,6 +71,7 @@ struct JobTools {
 /// A picture of normals, and its image in the scenes from the reduction on.
 struct ReliefPicture {
   ImageId image = no_image;
+  RectSize size;
   Bytes bytes;  ///< PNG; empty where nothing was painted
 };
 

@@ -52,7 +52,7 @@ Result<void> reduce_source(Source& source,
   auto& [reduced, relief] = *made;
   for (const ReliefPage& page : relief.pages) {
     source.images.push_back({no_image, no_image, page.image, no_image});
-    source.relief.push_back({page.image, {}});
+    source.relief.push_back({page.image, page.size, {}});
   }
   if (codec != nullptr) {
     warn(run, relief.left_as);

@@ -26,6 +26,7 @@ struct Sum {
   double max2 = 0;
   std::vector<double> traits;
   std::vector<double> traits_max;
+  std::uint32_t near = no_index;  ///< the triangle that was found last: the next is beside it
 };
 
 class Measure {
@@ -40,6 +41,10 @@ class Measure {
       all += areas_[t];
     }
     per_area_ = all > 0 ? settings.samples / all : 0;
+    first_corner_.resize(from.positions.size() / 3, from.indices.size());
+    for (std::size_t c = from.indices.size(); c-- > 0;) {
+      first_corner_[from.indices[c]] = c;
+    }
     // Where the triangles before left off: so each gets what its area is due.
     begins_.resize(triangles + 1, 0.0);
     for (std::size_t t = 0; t < triangles; ++t) {
@@ -90,10 +95,18 @@ class Measure {
     }
   }
 
+  [[nodiscard]] TriangleTree::Hit find_nearest(const Vec3d& at, Sum& sum) const {
+    const TriangleTree::Hit hit = tree_.find_nearest(at, sum.near);
+    sum.near = hit.triangle;
+    return hit;
+  }
+
   void look_at_triangle(std::size_t t, Sum& sum) const {
-    // Each corner once for each triangle that it is of: they count for the largest distance only.
+    // Vertices count for the largest distance only.
     for (std::size_t c = 0; c < 3; ++c) {
-      sum.max2 = std::max(sum.max2, tree_.find_nearest(corner(t, c)).distance2);
+      if (first_corner_[from_.indices[3 * t + c]] == 3 * t + c) {
+        sum.max2 = std::max(sum.max2, find_nearest(corner(t, c), sum).distance2);
+      }
     }
     const auto first = static_cast<std::uint64_t>(begins_[t]);
     const auto last = static_cast<std::uint64_t>(begins_[t + 1]);
@@ -110,7 +123,7 @@ class Measure {
 
   void look_at_place(std::size_t t, const Vec3d& shares, double area, Sum& sum) const {
     const Vec3d at = shares[0] * corner(t, 0) + shares[1] * corner(t, 1) + shares[2] * corner(t, 2);
-    const TriangleTree::Hit hit = tree_.find_nearest(at);
+    const TriangleTree::Hit hit = find_nearest(at, sum);
     sum.area += area;
     sum.distance += area * std::sqrt(hit.distance2);
     sum.max2 = std::max(sum.max2, hit.distance2);
@@ -175,6 +188,7 @@ class Measure {
   std::vector<double> areas_;
   std::vector<double> begins_;
   double per_area_ = 0;
+  std::vector<std::size_t> first_corner_;  ///< by vertex of `from`, the first that shows it
 };
 
 }  // namespace

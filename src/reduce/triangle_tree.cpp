@@ -114,6 +114,15 @@ TriangleTree::TriangleTree(std::span<const float> positions, std::span<const std
     boxes_.push_back(low);
     boxes_.push_back(high);
   }
+  places_.resize(triangles_.size());
+  for (std::uint32_t i = 0; i < triangles_.size(); ++i) {
+    places_[triangles_[i]] = i;
+    std::array<float, 9>& to = corners_.emplace_back();
+    for (std::size_t c = 0; c < 3; ++c) {
+      const std::size_t vertex = indices_[3 * std::size_t{triangles_[i]} + c];
+      std::copy_n(&positions_[3 * vertex], 3, &to[3 * c]);
+    }
+  }
 }
 
 double TriangleTree::to_box2(const Vec3d& point, const Box& box) {
@@ -125,9 +134,10 @@ double TriangleTree::to_box2(const Vec3d& point, const Box& box) {
   return sum;
 }
 
-TriangleTree::Hit TriangleTree::measure(const Vec3d& point, std::uint32_t triangle) const {
-  const std::array<Vec3d, 3> corners{corner(triangle, 0), corner(triangle, 1), corner(triangle, 2)};
-  Hit hit{triangle, 0, find_shares(corners, point)};
+TriangleTree::Hit TriangleTree::measure(const Vec3d& point, std::uint32_t at) const {
+  const std::array<float, 9>& of = corners_[at];
+  const std::array<Vec3d, 3> corners{load_point(of, 0), load_point(of, 1), load_point(of, 2)};
+  Hit hit{triangles_[at], 0, find_shares(corners, point)};
   const Vec3d off = mix(corners, hit.shares) - point;
   hit.distance2 = dot(off, off);
   return hit;
@@ -137,7 +147,7 @@ TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point, std::uint32_t g
   Hit best;
   best.distance2 = std::numeric_limits<double>::infinity();
   if (guess != no_index) {
-    best = measure(point, guess);
+    best = measure(point, places_[guess]);
   }
   struct Open {
     std::uint32_t box = 0;
@@ -163,7 +173,7 @@ TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point, std::uint32_t g
       continue;
     }
     for (std::uint32_t i = box.first; i < box.first + box.count; ++i) {
-      const Hit hit = measure(point, triangles_[i]);
+      const Hit hit = measure(point, i);
       if (hit.distance2 < best.distance2 ||
           (hit.distance2 == best.distance2 && hit.triangle < best.triangle)) {
         best = hit;

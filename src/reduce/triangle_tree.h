@@ -43,7 +43,7 @@ class TriangleTree {
         continue;
       }
       for (std::uint32_t i = box.first; i < box.first + box.count; ++i) {
-        if (const Hit hit = measure(point, triangles_[i]); hit.distance2 <= distance2) {
+        if (const Hit hit = measure(point, i); hit.distance2 <= distance2) {
           body(hit);
         }
       }
@@ -61,13 +61,17 @@ class TriangleTree {
   };
 
   static double to_box2(const Vec3d& point, const Box& box);
-  [[nodiscard]] Hit measure(const Vec3d& point, std::uint32_t triangle) const;
+  /// \param at  position in triangles_
+  [[nodiscard]] Hit measure(const Vec3d& point, std::uint32_t at) const;
   [[nodiscard]] Vec3d corner(std::uint32_t triangle, std::size_t c) const;
   void enclose(Box& box) const;
 
   std::span<const float> positions_;
   std::span<const std::uint32_t> indices_;
   std::vector<std::uint32_t> triangles_;
+  std::vector<std::uint32_t> places_;  ///< of triangles in triangles_
+  std::vector<std::array<float, 9>>
+      corners_;  ///< of triangles_, side by side as they are asked for
   std::vector<Box> boxes_;
 };
 

@@ -116,23 +116,39 @@ Vector3d OriginalSurface::find_normal(const Vector3d& place,
                                       std::uint32_t& guess) const {
   /// Past a crease is another side, and behind a wall its back.
   constexpr double alike_cosine = 0.3;
+  /// What leans no more than that is shown as it is.
+  constexpr double same_cosine = 0.94;
   if (indices_.empty() || !place.allFinite()) {
     return normal;
   }
   const Vec3d at{place.x(), place.y(), place.z()};
   std::optional<TriangleTree::Hit> best = tree_->find_nearest(at, guess);
   guess = best->triangle;
-  const auto faces_alike = [&](const TriangleTree::Hit& hit) {
+  const auto find_cosine = [&](const TriangleTree::Hit& hit) {
     const Vector3d own = mix_normals(hit);
-    return own.dot(normal) > alike_cosine * own.norm();
+    const double length = own.norm();
+    return length > 0 ? own.dot(normal) / length : -1;
   };
-  if (!faces_alike(*best)) {
-    const double reach = std::max(reach_, 2 * std::sqrt(best->distance2));
+  const double nearest = std::sqrt(best->distance2);
+  double cosine = find_cosine(*best);
+  if (cosine < same_cosine && texels_per_metre > 0) {
+    // Both sides of an edge are below one texel: what is shown is the side that it is on.
+    const double reach = nearest + std::min(reach_, 0.5 / texels_per_metre);
+    tree_->for_each_within(at, reach * reach, [&](const TriangleTree::Hit& hit) {
+      const double other = find_cosine(hit);
+      if (other > cosine || (other == cosine && hit.triangle < best->triangle)) {
+        best = hit;
+        cosine = other;
+      }
+    });
+  }
+  if (cosine <= alike_cosine) {
+    const double reach = std::max(reach_, 2 * nearest);
     best.reset();
     tree_->for_each_within(at, reach * reach, [&](const TriangleTree::Hit& hit) {
       const bool nearer = !best || hit.distance2 < best->distance2 ||
                           (hit.distance2 == best->distance2 && hit.triangle < best->triangle);
-      if (nearer && faces_alike(hit)) {
+      if (nearer && find_cosine(hit) > alike_cosine) {
         best = hit;
       }
     });
