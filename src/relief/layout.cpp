@@ -8,10 +8,13 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <numbers>
 #include <set>
 #include <utility>
 
 #include "reduce/points.h"
+#include "relief/original_surface.h"
+#include "rework/tangents.h"
 #include "scene/hasher.h"
 #include "scene/semantics.h"
 #include "survey/draws.h"
@@ -312,8 +315,8 @@ std::vector<ReliefWish> list_relief_wishes(const Scene& before,
         first = by_content.try_emplace(hash_content(reduced.scene, now[p], material), own)
                     .first->second;
       }
-      if (wishes.size() > first && wishes[first].material != material) {
-        first = own;
+      if (first != own) {
+        first = wishes[first].material == material ? wishes[first].first : own;
       }
       wishes.push_back({mesh->mesh, mesh->result, p, material, first,
                         std::max(scales[to_index(mesh->result)], 1e-30)});
@@ -321,6 +324,42 @@ std::vector<ReliefWish> list_relief_wishes(const Scene& before,
     }
   }
   return wishes;
+}
+
+double find_turned(const Scene& before, const Scene& reduced, const ReliefWish& wish) {
+  // The middle of a triangle, and places towards its corners.
+  constexpr std::array<Vec3d, 4> places{
+      {{1.0 / 3, 1.0 / 3, 1.0 / 3}, {0.7, 0.15, 0.15}, {0.15, 0.7, 0.15}, {0.15, 0.15, 0.7}}};
+  const OriginalSurface original(before, before[wish.before], {}, nullptr);
+  const CornerData corners = make_corner_data(reduced, shown_by(reduced, wish));
+  const auto mix = [](const std::vector<float>& values, std::size_t t, const Vec3d& shares) {
+    Eigen::Vector3d out = Eigen::Vector3d::Zero();
+    for (std::size_t k = 0; k < 3; ++k) {
+      out += shares[k] * Eigen::Map<const Eigen::Vector3f>(&values[9 * t + 3 * k]).cast<double>();
+    }
+    return out;
+  };
+  double sum = 0;
+  double all = 0;
+  std::uint32_t guess = no_index;
+  for (std::size_t t = 0; 9 * t + 8 < corners.positions.size(); ++t) {
+    const Eigen::Vector3d a = mix(corners.positions, t, {1, 0, 0});
+    const double area = (mix(corners.positions, t, {0, 1, 0}) - a)
+                            .cross(mix(corners.positions, t, {0, 0, 1}) - a)
+                            .norm();
+    for (const Vec3d& shares : places) {
+      const Eigen::Vector3d normal = mix(corners.normals, t, shares).normalized();
+      if (!std::isfinite(area) || !normal.allFinite()) {
+        continue;
+      }
+      const Eigen::Vector3d was =
+          original.find_normal(mix(corners.positions, t, shares), normal, 0, guess);
+      const double turned = std::atan2(was.cross(normal).norm(), was.dot(normal));
+      sum += area * turned * turned;
+      all += area;
+    }
+  }
+  return all > 0 ? std::sqrt(sum / all) * 180 / std::numbers::pi : 0;
 }
 
 std::uint32_t find_relief_side(const Scene& before,

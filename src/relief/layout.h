@@ -25,6 +25,10 @@ std::vector<ReliefWish> list_relief_wishes(const Scene& before,
                                            const ReducePlan& plan,
                                            const Reduced& reduced);
 
+/// How far the normals of a wish's surface are turned from those that were there: the root of the
+/// mean square over its area, degrees.
+double find_turned(const Scene& before, const Scene& reduced, const ReliefWish& wish);
+
 /// The picture of the wishes of one material.
 struct ReliefLayout {
   RectSize size;

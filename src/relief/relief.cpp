@@ -64,6 +64,9 @@ class ReliefMaker {
 
   Result<Relief> make(const RunControl& run) {
     wishes_ = list_relief_wishes(before_, plan_, out_);
+    if (!drop_small_wishes(run)) {
+      return Failure(make_cancelled());
+    }
     std::map<MaterialId, std::vector<std::size_t>> by_material;
     for (std::size_t w = 0; w < wishes_.size(); ++w) {
       by_material[wishes_[w].material].push_back(w);
@@ -87,6 +90,30 @@ class ReliefMaker {
   }
 
  private:
+  /// What is shaded as it was needs no picture. \return false when the observer asked to stop
+  bool drop_small_wishes(const RunControl& run) {
+    constexpr double least_turned_deg = 1.5;
+    std::vector<std::uint8_t> kept(wishes_.size());
+    if (!for_each_index(wishes_.size(), run, "looking at normals", [&](std::size_t w) {
+          const bool shows = wishes_[w].first == w &&
+                             find_turned(before_, reduced_, wishes_[w]) >= least_turned_deg;
+          kept[w] = shows ? 1 : 0;
+        })) {
+      return false;
+    }
+    std::vector<std::size_t> now(wishes_.size());
+    std::vector<ReliefWish> left;
+    for (std::size_t w = 0; w < wishes_.size(); ++w) {
+      now[w] = left.size();
+      if (kept[wishes_[w].first] != 0) {
+        left.push_back(wishes_[w]);
+        left.back().first = now[wishes_[w].first];
+      }
+    }
+    wishes_ = std::move(left);
+    return true;
+  }
+
   [[nodiscard]] ReliefLayout find_layout(const std::vector<std::size_t>& list) const {
     std::vector<ReliefWish> firsts;
     for (const std::size_t w : list) {
