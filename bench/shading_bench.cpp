@@ -12,6 +12,7 @@ namespace wakuzume {
 namespace {
 
 struct Mesh {
+  std::vector<float> positions;
   std::vector<std::uint32_t> indices;
   std::uint32_t vertices = 0;
 };
@@ -28,6 +29,12 @@ Mesh make_regular(std::size_t triangles, bool shuffled) {
   }
   Mesh mesh;
   mesh.vertices = (side + 1) * (side + 1);
+  for (std::uint32_t v = 0; v < mesh.vertices; ++v) {
+    // Folds, so that some of it hides some of it.
+    const float x = static_cast<float>(v % (side + 1)) / static_cast<float>(side);
+    const float y = static_cast<float>(v / (side + 1)) / static_cast<float>(side);
+    mesh.positions.insert(mesh.positions.end(), {x, y, 0.2F * std::sin(30 * x) * std::cos(20 * y)});
+  }
   for (const std::uint32_t t : order) {
     const std::uint32_t a = t / 2 / side * (side + 1) + t / 2 % side;
     const std::uint32_t b = a + side + 1;
@@ -41,7 +48,8 @@ void BM_OrderForShading(benchmark::State& state) {
   const Mesh mesh = make_regular(static_cast<std::size_t>(state.range(0)), state.range(1) != 0);
   std::vector<std::uint32_t> order;
   for (auto _ : state) {
-    order = order_for_shading(mesh.indices, mesh.vertices);
+    order = order_for_shading(mesh.indices, mesh.vertices,
+                              state.range(2) != 0 ? mesh.positions : std::vector<float>());
     benchmark::DoNotOptimize(order.data());
   }
   std::vector<std::uint32_t> after;
@@ -54,10 +62,11 @@ void BM_OrderForShading(benchmark::State& state) {
   state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(order.size()));
 }
 BENCHMARK(BM_OrderForShading)
-    ->ArgNames({"triangles", "shuffled"})
-    ->Args({100'000, 0})
-    ->Args({1'000'000, 0})
-    ->Args({1'000'000, 1})
+    ->ArgNames({"triangles", "shuffled", "outward"})
+    ->Args({100'000, 0, 0})
+    ->Args({1'000'000, 0, 0})
+    ->Args({1'000'000, 0, 1})
+    ->Args({1'000'000, 1, 1})
     ->Unit(benchmark::kMillisecond);
 
 /// The list once through, as every order has to.

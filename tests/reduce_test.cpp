@@ -582,6 +582,41 @@ TEST(ReduceSurface, CanBeStopped) {
   EXPECT_EQ(reduced.error().code, ErrorCode::cancelled);
 }
 
+TEST(MeasureDeviation, IsANumberWhateverHasNoArea) {
+  for (std::uint32_t seed = 0; seed < 200; ++seed) {
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<float> place(-1, 1);
+    OwnSurface first = make_plane(3);
+    OwnSurface second = make_plane(6);
+    // Triangles on a line and in a point, first and last and in between.
+    for (OwnSurface* const surface : {&first, &second}) {
+      for (float& value : surface->positions) {
+        value += 0.1F * place(random);
+      }
+      for (std::size_t i = 0; i + 2 < surface->indices.size(); i += 3) {
+        if (random() % 4 == 0) {
+          surface->indices[i + 2] = surface->indices[random() % 2 == 0 ? i : i + 1];
+        } else if (random() % 8 == 0) {
+          surface->indices[i + 1] = surface->indices[i + 2] = surface->indices[i];
+        }
+      }
+    }
+    const auto deviation =
+        measure_deviation(first.show(), second.show(), {.samples = 500}, {.threads = 1});
+    ASSERT_TRUE(deviation);
+    for (const Distances* const way : {&deviation->there, &deviation->back}) {
+      ASSERT_TRUE(std::isfinite(way->max_m) && std::isfinite(way->mean_m)) << "seed " << seed;
+      EXPECT_LT(way->max_m, 2);
+      EXPECT_LE(way->mean_m, way->max_m);
+    }
+  }
+  OwnSurface points = make_plane(1);
+  std::fill(points.indices.begin(), points.indices.end(), 0U);
+  const auto none = measure_deviation(make_plane(1).show(), points.show());
+  ASSERT_TRUE(none);
+  EXPECT_TRUE(std::isfinite(none->there.mean_m));
+}
+
 TEST(MeasureDeviation, AgreesWithLookingAtEveryTriangle) {
   // One corner lifted: its distance is that to the plane, all others lie on it.
   const OwnSurface flat = make_plane(1);

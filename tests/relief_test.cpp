@@ -12,8 +12,10 @@
 #include <random>
 
 #include "support/pictures.h"
+#include "support/process.h"
 #include "support/scene_builder.h"
 #include "support/shots.h"
+#include "wakuzume/image.h"
 #include "wakuzume/io.h"
 #include "wakuzume/job.h"
 #include "wakuzume/render.h"
@@ -438,7 +440,7 @@ TEST(Relief, GoesThroughWholeJobs) {
   builder.scene.materials[to_index(materials[0])].base_color = {0.7, 0.5, 0.4, 1};
   for (int n = 0; n < 4; ++n) {
     const MeshId mesh = builder.add_mesh("waves" + std::to_string(n),
-                                         make_waves(60 + 8 * static_cast<std::uint32_t>(n), 1 + n),
+                                         make_waves(44 + 4 * static_cast<std::uint32_t>(n), 1 + n),
                                          materials[n % 2]);
     builder.add_node("node" + std::to_string(n), mesh, test::at(1.1 * (n % 2), 1.1 * (n / 2), 0));
   }
@@ -458,7 +460,7 @@ TEST(Relief, GoesThroughWholeJobs) {
     const JobTools tools{.codec = codec(), .shots = &shots};
     const auto plain = run_job(scene, job, tools);
     ASSERT_TRUE(plain);
-    job.settings.reduce.relief_px = 512;
+    job.settings.reduce.relief_px = 256;
     const auto made = run_job(scene, job, tools);
     ASSERT_TRUE(made) << to_string(made.error());
     EXPECT_TRUE(made->verdict.passed);
@@ -489,6 +491,77 @@ TEST(Relief, GoesThroughWholeJobs) {
     ASSERT_TRUE(all);
     EXPECT_EQ(make_content_hash(all->scene), make_content_hash(scene));
   }
+}
+
+/// A picture of normals that changes later is painted anew, and nothing else.
+TEST(Relief, FollowsPicturesThatChange) {
+  test::SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  builder.scene.materials[to_index(stone)].normal_texture.texture =
+      test::add_picture(builder, test::make_normal_picture(32, 32, 1));
+  builder.add_node("waves", builder.add_mesh("waves", make_waves(40, 1), stone));
+  const Scene scene = builder.finish();
+  Job job{.profile = *read_cost_profile("desk")};
+  job.settings.reduce = {.share = 0.1, .relief_px = 64};
+  const JobTools tools{.codec = codec()};
+  const auto made = run_job(scene, job, tools);
+  ASSERT_TRUE(made) << to_string(made.error());
+  Ledger ledger = made->built.ledger;
+  Scene built = made->after;
+  const auto source = make_source(scene, ledger, codec());
+  ASSERT_TRUE(source);
+  ASSERT_EQ(source->relief.size(), 1U);
+  EXPECT_TRUE(refresh_pictures(*source, ledger, built, tools)->images.empty());
+
+  Scene other = scene;
+  other.images[0].view = no_view;
+  other.images[0].bytes = make_bytes(*encode_png(test::make_normal_picture(32, 32, 2)));
+  const auto anew = make_source(other, ledger, codec());
+  ASSERT_TRUE(anew);
+  EXPECT_NE(anew->relief.front().bytes, source->relief.front().bytes);
+  const auto changed = refresh_pictures(*anew, ledger, built, tools);
+  ASSERT_TRUE(changed) << to_string(changed.error());
+  EXPECT_EQ(changed->images.size(), 1U);
+  EXPECT_TRUE(prove(*anew, ledger, built, job, tools)->passed);
+  const TextureSlot& slot = built.materials.front().normal_texture;
+  EXPECT_EQ(encoded_bytes(built, built.textures[to_index(slot.texture)].image),
+            anew->relief.front().bytes);
+  // Without relief there is nothing that could be painted anew.
+  job.settings.reduce.relief_px = 0;
+  const auto plain = run_job(scene, job, tools);
+  ASSERT_TRUE(plain);
+  Ledger of_plain = plain->built.ledger;
+  Scene plain_built = plain->after;
+  const auto refused =
+      refresh_pictures(*make_source(scene, of_plain, codec()), of_plain, plain_built, tools);
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().code, ErrorCode::bad_setting);
+}
+
+TEST(Relief, IsToldByTheTool) {
+  const auto folder = test::make_scratch();
+  test::SceneBuilder builder;
+  builder.add_node("waves",
+                   builder.add_mesh("waves", make_waves(60, 1), builder.add_material("stone")));
+  ASSERT_TRUE(write_scene(builder.finish(), (folder / "waves.glb").string()));
+  const auto path = [&](const char* name) { return (folder / name).string(); };
+  const test::Outcome done = test::run_tool(
+      {"reduce", path("waves.glb"), "-o", path("few.glb"), "--to", "5%", "--relief", "128"});
+  EXPECT_EQ(done.exit_code, 0) << done.err;
+  EXPECT_NE(done.out.find("Normals painted    into 1 picture, the largest of 1"), std::string::npos)
+      << done.out;
+  const auto few = read_scene(path("few.glb"));
+  ASSERT_TRUE(few);
+  const ImageId image = few->textures[to_index(few->materials.back().normal_texture.texture)].image;
+  const auto pixels = decode_image(encoded_bytes(*few, image));
+  ASSERT_TRUE(pixels);
+  EXPECT_LE(std::max(pixels->width_px, pixels->height_px), 128U);
+  EXPECT_GT(std::min(pixels->width_px, pixels->height_px), 64U);
+  EXPECT_EQ(test::run_tool(
+                {"reduce", path("waves.glb"), "-o", path("x.glb"), "--to", "5%", "--relief", "9"})
+                .exit_code,
+            2);
+  EXPECT_FALSE(std::filesystem::exists(path("x.glb")));
 }
 
 double find_volume(const Scene& scene, const Primitive& primitive) {

@@ -60,8 +60,8 @@ struct LedgerResult {
   ColliderShape collider_shape = ColliderShape::none;
   /// Each row's ranges hold its triangles twice: as they were, and then turned round.
   bool has_backs = false;
-  /// Each row's triangles stand as order_for_shading has those of its source's list; without
-  /// `order`.
+  /// Each row's triangles stand as order_for_shading has those of its source's list and positions;
+  /// without `order`.
   bool in_shading_order = false;
   /// By triangle of the primitive: which one it is, counted along the rows' ranges. Empty: they
   /// stand in that order.

@@ -183,6 +183,9 @@ Body make_original_body(const Scene& scene, NodeId node, const OriginalDraws& or
     const Primitive& primitive = primitive_of(original.scene, row.source);
     const Eigen::Matrix4d matrix =
         back * as_eigen(make_world_matrix(original.scene, row.source.node));
+    if (!matrix.allFinite()) {
+      continue;  // it is nowhere
+    }
     const auto first = static_cast<std::uint32_t>(out.positions.size() / 3);
     const std::vector<float> positions = make_floats(original.scene, primitive.find("POSITION"));
     for (std::size_t i = 0; i + 2 < positions.size(); i += 3) {
@@ -234,14 +237,15 @@ Primitive make_primitive(Scene& scene, const Primitive& shown, ColliderShape sha
   return add_body(scene, make_shape(positions, shape));
 }
 
-Primitive make_original(Scene& scene,
-                        NodeId node,
-                        const OriginalDraws& original,
-                        ColliderShape shape) {
-  const Body body = make_original_body(scene, node, original);
-  return add_body(scene, shape == ColliderShape::triangles
-                             ? body
-                             : make_shape(list_used(body.positions, body.indices), shape));
+/// Without vertices where the draws have none that stand anywhere.
+Body make_original(const Scene& scene,
+                   NodeId node,
+                   const OriginalDraws& original,
+                   ColliderShape shape) {
+  Body body = make_original_body(scene, node, original);
+  return shape == ColliderShape::triangles || body.indices.empty()
+             ? body
+             : make_shape(list_used(body.positions, body.indices), shape);
 }
 
 }  // namespace
@@ -266,8 +270,15 @@ NodeId add_collider(Scene& scene,
   }
   Mesh mesh;
   mesh.name = name;
-  mesh.primitives.push_back(original != nullptr ? make_original(scene, node, *original, shape)
-                                                : make_primitive(scene, shown, shape));
+  if (original != nullptr) {
+    const Body body = make_original(scene, node, *original, shape);
+    if (body.indices.empty()) {
+      return no_node;
+    }
+    mesh.primitives.push_back(add_body(scene, body));
+  } else {
+    mesh.primitives.push_back(make_primitive(scene, shown, shape));
+  }
   Node out;
   out.name = name;
   out.parent = node;

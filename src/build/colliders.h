@@ -22,7 +22,7 @@ struct OriginalDraws {
 /// Adds the collider of one primitive of a result's node to the scene: a mesh without material on a
 /// child of the node, with its instances. A hull of points in one plane is their box.
 /// \param original  null: it is of what the node shows
-/// \return the new node, or no_node for points and lines
+/// \return the new node, or no_node for points and lines, and originals that are nowhere
 /// \cost a hull: O(vertices log vertices)
 /// \source hull: Barber, Dobkin and Huhdanpaa, "The Quickhull Algorithm for Convex Hulls", ACM TOMS
 ///         22 (1996), by the library qhull

@@ -105,7 +105,8 @@ class Measure {
     // Vertices count for the largest distance only.
     for (std::size_t c = 0; c < 3; ++c) {
       if (first_corner_[from_.indices[3 * t + c]] == 3 * t + c) {
-        sum.max2 = std::max(sum.max2, find_nearest(corner(t, c), sum).distance2);
+        const TriangleTree::Hit hit = find_nearest(corner(t, c), sum);
+        sum.max2 = hit.triangle == no_index ? sum.max2 : std::max(sum.max2, hit.distance2);
       }
     }
     const auto first = static_cast<std::uint64_t>(begins_[t]);
@@ -124,6 +125,9 @@ class Measure {
   void look_at_place(std::size_t t, const Vec3d& shares, double area, Sum& sum) const {
     const Vec3d at = shares[0] * corner(t, 0) + shares[1] * corner(t, 1) + shares[2] * corner(t, 2);
     const TriangleTree::Hit hit = find_nearest(at, sum);
+    if (hit.triangle == no_index) {
+      return;  // nothing there has any area
+    }
     sum.area += area;
     sum.distance += area * std::sqrt(hit.distance2);
     sum.max2 = std::max(sum.max2, hit.distance2);

@@ -147,7 +147,9 @@ TriangleTree::Hit TriangleTree::find_nearest(const Vec3d& point, std::uint32_t g
   Hit best;
   best.distance2 = std::numeric_limits<double>::infinity();
   if (guess != no_index) {
-    best = measure(point, places_[guess]);
+    // What has no area has no nearest place from everywhere.
+    const Hit near = measure(point, places_[guess]);
+    best = near.distance2 < best.distance2 ? near : best;
   }
   struct Open {
     std::uint32_t box = 0;

@@ -23,7 +23,8 @@ class TriangleTree {
     double distance2 = 0;
     Vec3d shares{};  ///< of the corners in the nearest point
   };
-  /// The nearest triangle, of those that are equally near the first. \pre there is one
+  /// The nearest triangle, of those that are equally near the first; no_index where none has a
+  /// place that can be told. \pre there is one
   /// \param guess  one that is likely to be near, which saves time; or no_index
   [[nodiscard]] Hit find_nearest(const Vec3d& point, std::uint32_t guess = no_index) const;
 

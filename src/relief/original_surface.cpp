@@ -124,6 +124,9 @@ Vector3d OriginalSurface::find_normal(const Vector3d& place,
   const Vec3d at{place.x(), place.y(), place.z()};
   std::optional<TriangleTree::Hit> best = tree_->find_nearest(at, guess);
   guess = best->triangle;
+  if (guess == no_index) {
+    return normal;
+  }
   const auto find_cosine = [&](const TriangleTree::Hit& hit) {
     const Vector3d own = mix_normals(hit);
     const double length = own.norm();
