@@ -493,6 +493,154 @@ TEST(Relief, GoesThroughWholeJobs) {
   }
 }
 
+/// Values of an attribute, corner by corner.
+std::vector<float> list_corner_values(const Scene& scene,
+                                      const Primitive& primitive,
+                                      const std::vector<Attribute>& attributes,
+                                      const char* semantic) {
+  const auto found = std::find_if(attributes.begin(), attributes.end(),
+                                  [&](const Attribute& a) { return a.semantic == semantic; });
+  EXPECT_NE(found, attributes.end()) << semantic;
+  const std::vector<float> values = make_floats(scene, found->stream);
+  const std::size_t width = component_count(scene[found->stream].element);
+  std::vector<float> out;
+  for (const std::uint32_t v : make_list_indices(scene, primitive)) {
+    const auto from = values.begin() + static_cast<std::ptrdiff_t>(width * v);
+    out.insert(out.end(), from, from + static_cast<std::ptrdiff_t>(width));
+  }
+  return out;
+}
+
+/// Charts take vertices apart: all that they carry goes along.
+TEST(Relief, KeepsTargetsAndJoints) {
+  test::SceneBuilder builder;
+  const test::MeshData waves = make_waves(40, 3);
+  const std::size_t vertices = waves.positions.size() / 3;
+  const MeshId mesh = builder.add_mesh("waves", waves, builder.add_material("stone"));
+  test::Floats lifted(3 * vertices, 0.0F);
+  std::vector<std::uint16_t> joints(4 * vertices, 0);
+  test::Floats weights(4 * vertices, 0.0F);
+  for (std::size_t v = 0; v < vertices; ++v) {
+    const float x = waves.positions[3 * v];
+    lifted[3 * v + 2] = x > 0.7F ? 0.2F * (x - 0.7F) : 0.0F;
+    joints[4 * v + 1] = 1;
+    weights[4 * v] = x;
+    weights[4 * v + 1] = 1 - x;
+  }
+  const StreamId lift = builder.add_stream(lifted, ElementType::vec3, ComponentType::f32);
+  builder.scene.streams[to_index(lift)].bounds = StreamBounds{{0, 0, 0}, {0, 0, 1}};
+  const StreamId joint = builder.add_stream(joints, ElementType::vec4, ComponentType::u16);
+  const StreamId weight = builder.add_stream(weights, ElementType::vec4, ComponentType::f32);
+  Primitive& primitive = builder.scene.meshes[to_index(mesh)].primitives[0];
+  primitive.morph_targets.push_back({{"POSITION", lift}});
+  primitive.attributes.push_back({"JOINTS_0", joint});
+  primitive.attributes.push_back({"WEIGHTS_0", weight});
+  builder.scene.meshes[to_index(mesh)].weights = {0};
+  const NodeId node = builder.add_node("waves", mesh);
+  Skin skin;
+  skin.joints = {builder.add_node("left"), builder.add_node("right")};
+  builder.scene.skins.push_back(skin);
+  builder.scene.nodes[to_index(node)].skin = SkinId{0};
+  const Scene scene = builder.finish();
+  ASSERT_TRUE(check_scene(scene));
+
+  const auto plan = propose_reduction(scene, *survey(scene), {.share = 0.15, .relief_px = 256});
+  const auto plain = reduce(scene, *plan);
+  const auto with = reduce_with_relief(scene, *plan);
+  ASSERT_TRUE(plain && with);
+  ASSERT_TRUE(check_scene(with->reduced.scene));
+  ASSERT_EQ(with->relief.pages.size(), 1U);
+  EXPECT_TRUE(with->relief.pages.front().own_charts);
+  const Primitive& before = plain->scene.meshes[0].primitives[0];
+  const Primitive& after = with->reduced.scene.meshes[0].primitives[0];
+  EXPECT_GE(count_vertices(with->reduced.scene, after), count_vertices(plain->scene, before));
+  for (const char* semantic : {"POSITION", "NORMAL", "JOINTS_0", "WEIGHTS_0", "TEXCOORD_0"}) {
+    EXPECT_EQ(list_corner_values(plain->scene, before, before.attributes, semantic),
+              list_corner_values(with->reduced.scene, after, after.attributes, semantic))
+        << semantic;
+  }
+  ASSERT_EQ(after.morph_targets.size(), 1U);
+  EXPECT_EQ(list_corner_values(plain->scene, before, before.morph_targets[0], "POSITION"),
+            list_corner_values(with->reduced.scene, after, after.morph_targets[0], "POSITION"));
+}
+
+/// Scenes with all there is: whatever shows a picture is drawn, proved and put back.
+TEST(Relief, EndsWellOnScenesOfAllKinds) {
+  std::size_t painted = 0;
+  for (std::uint32_t seed = 0; seed < 6; ++seed) {
+    Scene scene = test::make_random_scene(900 + seed, 25);
+    test::SceneBuilder builder;
+    builder.scene = std::move(scene);
+    const MaterialId stone = builder.add_material("stone");
+    const MeshId waves = builder.add_mesh("waves", make_waves(40, 1 + seed % 3), stone);
+    for (int n = 0; n < 3; ++n) {
+      builder.add_node("waves" + std::to_string(n), waves,
+                       test::scaled(n == 1 ? -1 : 1, 1, 1, {2.0 * n, 5, 0}));
+    }
+    scene = builder.finish();
+    Job job{.profile = *read_cost_profile("desk")};
+    job.settings.reduce = {.share = 0.3, .relief_px = 128};
+    job.settings.materials.goal = static_cast<MaterialGoal>(seed % 3);
+    job.settings.verify.picture_width_px = 160;
+    job.settings.verify.picture_height_px = 90;
+    job.settings.verify.picture_views = 2;
+    job.settings.views.count = 6;
+    RenderShots shots(codec());
+    const JobTools tools{.codec = codec(), .shots = &shots};
+    const auto made = run_job(scene, job, tools);
+    ASSERT_TRUE(made) << seed << ": " << to_string(made.error());
+    EXPECT_TRUE(made->verdict.passed) << seed;
+    painted += made->source.source.relief.size();
+    const auto part = put_back(scene, made->built.ledger, made->after, {.nodes = {"/waves1"}});
+    if (part) {
+      const auto source = make_source(scene, part->ledger, codec());
+      ASSERT_TRUE(source);
+      EXPECT_TRUE(prove(*source, part->ledger, part->scene, job, {.codec = codec()})->passed)
+          << seed;
+    } else {
+      EXPECT_EQ(part.error().code, ErrorCode::bad_setting) << "it was not moved";
+    }
+    const auto all = put_back(scene, made->built.ledger, made->after, {.everything = true});
+    ASSERT_TRUE(all) << seed << ": " << to_string(all.error());
+    EXPECT_EQ(make_content_hash(all->scene), make_content_hash(scene)) << seed;
+  }
+  EXPECT_GE(painted, 5U);
+}
+
+/// A ledger that tells of other pictures than its source has.
+TEST(Relief, RefusesLedgersThatNameOtherPictures) {
+  test::SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  builder.scene.materials[to_index(stone)].base_color_texture.texture =
+      test::add_picture(builder, test::make_picture(32, 32, 1));
+  const MaterialId tin = builder.add_material("tin");
+  builder.scene.materials[to_index(tin)].base_color_texture.texture =
+      test::add_picture(builder, test::make_picture(32, 32, 2));
+  builder.add_node("waves", builder.add_mesh("waves", make_waves(40, 1), stone));
+  builder.add_node("more", builder.add_mesh("more", make_waves(44, 1), tin), test::at(2));
+  const Scene scene = builder.finish();
+  Job job{.profile = *read_cost_profile("desk")};
+  job.settings.reduce = {.share = 0.1, .relief_px = 64};
+  job.settings.materials.goal = MaterialGoal::fewest_draws;
+  const auto made = run_job(scene, job, {.codec = codec()});
+  ASSERT_TRUE(made) << to_string(made.error());
+  const auto source = make_source(scene, made->built.ledger, codec());
+  ASSERT_TRUE(source);
+  for (const bool fewer : {true, false}) {
+    Ledger ledger = made->built.ledger;
+    Scene after = made->after;
+    if (fewer) {
+      ledger.page_images.pop_back();
+    } else {
+      ledger.page_images.emplace_back().fill(no_image);
+    }
+    const auto proved = prove(*source, ledger, after, job, {.codec = codec()});
+    ASSERT_FALSE(proved);
+    EXPECT_EQ(proved.error().code, ErrorCode::plan_mismatch);
+    EXPECT_EQ(proved.error().place.pointer, "/page_images");
+  }
+}
+
 /// A picture of normals that changes later is painted anew, and nothing else.
 TEST(Relief, FollowsPicturesThatChange) {
   test::SceneBuilder builder;
@@ -619,6 +767,72 @@ TEST(ReducedColliders, AreOfTheOriginalWhereThatIsAskedFor) {
     const auto part = put_back(scene, made->built.ledger, made->after, {.nodes = {"/m0", "/a"}});
     ASSERT_TRUE(part) << to_string(part.error());
     expect_colliders(*part, all - 2 * 12 * 12);
+  }
+}
+
+/// Around a primitive, in the world.
+Box3d find_world_box(const Scene& scene, const Primitive& primitive, const Mat4d& world) {
+  const Eigen::Map<const Eigen::Matrix4d> matrix(world.data());
+  const std::vector<float> places = make_floats(scene, primitive.find("POSITION"));
+  Box3d box;
+  for (std::size_t i = 0; i + 2 < places.size(); i += 3) {
+    const Vector3d at = Eigen::Map<const Eigen::Vector3f>(&places[i]).cast<double>();
+    const Eigen::Vector4d moved = matrix * at.homogeneous();
+    box.include(Vec3d{moved.x(), moved.y(), moved.z()});
+  }
+  return box;
+}
+
+/// Boxes and hulls hold what was there before, too.
+TEST(ReducedColliders, HoldTheOriginalInBoxesAndHulls) {
+  test::SceneBuilder builder;
+  const MaterialId stone = builder.add_material("stone");
+  for (int n = 0; n < 3; ++n) {
+    const MeshId mesh =
+        builder.add_mesh("b" + std::to_string(n),
+                         test::make_ball(18 + 2 * static_cast<std::uint32_t>(n), 0.1 * n), stone);
+    builder.add_node("n" + std::to_string(n), mesh,
+                     test::scaled(n == 1 ? -1 : 1, 1 + n, 1, {4.0 * n, 0, 0}));
+  }
+  const Scene scene = builder.finish();
+  for (const ColliderShape shape : {ColliderShape::box, ColliderShape::hull}) {
+    double volumes[2] = {0, 0};
+    for (const ColliderTriangles whose :
+         {ColliderTriangles::reduced, ColliderTriangles::original}) {
+      Job job{.profile = *read_cost_profile("desk")};
+      job.settings.reduce = {.share = 0.15, .collider_triangles = whose};
+      job.settings.propose.colliders = shape;
+      job.settings.propose.repeats = Repeats::merge;
+      const auto made = run_job(scene, job, {.codec = codec()});
+      ASSERT_TRUE(made) << to_string(made.error());
+      const std::vector<Mat4d> world = make_world_matrices(made->built.scene);
+      for (const LedgerResult& result : made->built.ledger.results) {
+        ASSERT_NE(result.collider, no_node);
+        const Node& node = made->built.scene[result.collider];
+        const Primitive& primitive = made->built.scene[node.mesh].primitives[0];
+        volumes[whose == ColliderTriangles::original ? 1 : 0] +=
+            find_volume(made->built.scene, primitive);
+        if (whose == ColliderTriangles::reduced) {
+          continue;
+        }
+        // It reaches as far as what there was.
+        const Box3d box =
+            find_world_box(made->built.scene, primitive, world[to_index(result.collider)]);
+        Box3d all;
+        const std::vector<Mat4d> before = make_world_matrices(scene);
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+          const Box3d own =
+              find_world_box(scene, scene[scene.nodes[n].mesh].primitives[0], before[n]);
+          all.include(own.min);
+          all.include(own.max);
+        }
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+          EXPECT_NEAR(box.min[axis], all.min[axis], 1e-4);
+          EXPECT_NEAR(box.max[axis], all.max[axis], 1e-4);
+        }
+      }
+    }
+    EXPECT_GT(volumes[1], volumes[0]) << "corners that went stuck out";
   }
 }
 

@@ -223,5 +223,44 @@ TEST(ToolCarry, CarriesTheSourceInOneFile) {
   EXPECT_TRUE(test::read_all(path("again.glb")) == source);
 }
 
+/// Sets whose triangles stand in an order of their own, and a merge beside them.
+TEST(BuildReuse, TakesSetsInTheirOwnOrder) {
+  test::SceneBuilder builder;
+  const MaterialId tin = builder.add_material("tin");
+  test::MeshData ball = test::make_ball(16, 0.1);
+  // Every other triangle, then the rest: nothing is remembered between them.
+  std::vector<std::uint32_t> apart;
+  for (const std::size_t begin : {std::size_t{0}, std::size_t{3}}) {
+    for (std::size_t i = begin; i < ball.indices.size(); i += 6) {
+      apart.insert(apart.end(), &ball.indices[i], &ball.indices[i] + 3);
+    }
+  }
+  ball.indices = apart;
+  const MeshId mesh = builder.add_mesh("ball", ball, tin);
+  for (int n = 0; n < 6; ++n) {
+    builder.add_node("ball" + std::to_string(n), mesh, test::at(3 * n, 0, 0));
+  }
+  const Scene scene = builder.finish();
+  const auto plan = propose(scene, *survey(scene), {.repeats = Repeats::only});
+  ASSERT_TRUE(plan);
+  MemoryCache cache;
+  BuildSettings how;
+  how.cache = &cache;
+  const auto first = build(scene, *plan, how);
+  ASSERT_TRUE(first) << to_string(first.error());
+  ASSERT_TRUE(first->ledger.results.at(0).in_shading_order);
+  EXPECT_EQ(count_reused(*first), 0U);
+  const auto again = build(scene, *plan, how);
+  ASSERT_TRUE(again);
+  EXPECT_EQ(count_reused(*again), 1U);
+  EXPECT_EQ(bytes_of(*again), bytes_of(*first));
+  EXPECT_EQ(bytes_of(*build(scene, *plan)), bytes_of(*first));
+  // The same vertices merged are stored otherwise, and never taken for these.
+  const auto merged = propose(scene, *survey(scene), {.repeats = Repeats::merge});
+  const auto built = build(scene, *merged, how);
+  ASSERT_TRUE(built);
+  EXPECT_EQ(count_reused(*built), 0U);
+}
+
 }  // namespace
 }  // namespace wakuzume
