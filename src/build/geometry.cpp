@@ -272,26 +272,26 @@ bool PlanGeometry::order_prototypes(const RunControl& run) {
       chosen.push_back(g);
     }
   }
-  std::vector<std::uint8_t> gains(chosen.size());
+  std::vector<std::vector<std::uint32_t>> orders(chosen.size());  // empty: no gain
   if (!for_each_index(chosen.size(), run, "ordering", [&](std::size_t i) {
         const Primitive& primitive = primitive_of(source_, group(chosen[i]).prototype.front());
         const std::vector<std::uint32_t> list = make_list_indices(source_, primitive);
         const auto vertices = static_cast<std::uint32_t>(count_vertices(source_, primitive));
-        const std::vector<std::uint32_t> ordered =
-            reorder_triangles(list, find_draw_order(source_, primitive));
-        gains[i] = static_cast<double>(count_shaded(ordered, vertices)) <=
-                           (1 - least_gain) * static_cast<double>(count_shaded(list, vertices))
-                       ? 1
-                       : 0;
+        std::vector<std::uint32_t> order = find_draw_order(source_, primitive);
+        const std::uint64_t shaded = count_shaded(reorder_triangles(list, order), vertices);
+        if (static_cast<double>(shaded) <=
+            (1 - least_gain) * static_cast<double>(count_shaded(list, vertices))) {
+          orders[i] = std::move(order);
+        }
       })) {
     return false;
   }
   for (std::size_t i = 0; i < chosen.size(); ++i) {
     const Group& group = this->group(chosen[i]);
-    if (gains[i] != 0) {
+    if (!orders[i].empty()) {
       prototype(work_[chosen[i]].prototype).merge =
           add_merge(group, make_prototype_parts(group), find_material(group));
-      merges_.back().set_shading_order();
+      merges_.back().set_shading_order(std::move(orders[i]));
       merges_.back().keep_bytes();
     }
   }

@@ -45,8 +45,14 @@ class ClusterMerge {
   /// \pre topology is triangles
   void set_order(std::vector<std::uint32_t> order) { order_ = std::move(order); }
   /// Triangles of each member in the order in which they are shaded quickly; lines and points stay.
+  /// \param of_first  of the first member's list, where it is known already; empty: it is not
   /// \pre there is no other order
-  void set_shading_order() { in_shading_order_ = topology_ == Topology::triangles; }
+  void set_shading_order(std::vector<std::uint32_t> of_first = {}) {
+    in_shading_order_ = topology_ == Topology::triangles;
+    if (!of_first.empty()) {
+      shading_orders_.emplace(members_.front().primitive, std::move(of_first));
+    }
+  }
   /// Vertices with the very bytes that they have. \pre one member, which stays where it is
   void keep_bytes() { keeps_bytes_ = true; }
   /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.

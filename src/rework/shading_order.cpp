@@ -54,8 +54,10 @@ class FanOrder {
     }
   }
 
+  /// Triangles in their new order.
   std::vector<std::uint32_t> find() {
     out_.reserve(drawn_.size());
+    fresh_.reserve(drawn_.size());
     for (std::uint32_t fan = find_next(); fan != no_index;) {
       around_.clear();
       for (const std::uint32_t triangle : corners_.of(fan)) {
@@ -67,11 +69,16 @@ class FanOrder {
     }
     return std::move(out_);
   }
+  /// Once they are found: vertices that are shaded, and by place in the order whether all three of
+  /// a triangle are.
+  [[nodiscard]] std::uint64_t shaded() const { return now_ - remembered_ - 1; }
+  [[nodiscard]] std::vector<bool> take_fresh() { return std::move(fresh_); }
 
  private:
   void draw(std::uint32_t triangle) {
     drawn_[triangle] = true;
     out_.push_back(triangle);
+    const std::uint64_t before = now_;
     for (std::size_t c = 0; c < 3; ++c) {
       const std::uint32_t vertex = indices_[3 * std::size_t{triangle} + c];
       around_.push_back(vertex);
@@ -81,6 +88,7 @@ class FanOrder {
         shaded_at_[vertex] = now_++;
       }
     }
+    fresh_.push_back(now_ - before == 3);
   }
 
   /// Around which vertex to go on: of those that were just drawn the one that would be forgotten
@@ -131,6 +139,7 @@ class FanOrder {
   std::vector<std::uint32_t> met_;     ///< corners of all that was drawn; the last one last
   std::size_t begun_ = 0;
   std::vector<std::uint32_t> out_;
+  std::vector<bool> fresh_;
 };
 
 /// What a GPU remembers of vertices, from one triangle to the next.
@@ -157,6 +166,18 @@ class VertexMemory {
   std::uint64_t now_;
 };
 
+/// Triangles of which nothing is remembered.
+std::vector<bool> find_fresh(std::span<const std::uint32_t> indices,
+                             std::uint32_t vertices,
+                             const ShadingSettings& settings) {
+  VertexMemory memory(vertices, settings.remembered);
+  std::vector<bool> fresh;
+  for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+    fresh.push_back(memory.draw(indices.subspan(i, 3)) == 3);
+  }
+  return fresh;
+}
+
 /// Runs of a list that may be drawn in any order for little more shading.
 class OutwardOrder {
  public:
@@ -164,34 +185,39 @@ class OutwardOrder {
   OutwardOrder(std::span<const std::uint32_t> indices, std::span<const float> positions)
       : indices_(indices), positions_(positions) {}
 
-  /// Where runs begin. A run ends where nothing of it is remembered anyway, and as soon as it
-  /// shades no more a triangle, begun with nothing remembered, than the whole list with the
-  /// allowance.
-  std::vector<std::size_t> find_runs(std::uint32_t vertices,
-                                     const ShadingSettings& settings) const {
-    const std::size_t triangles = indices_.size() / 3;
-    const double allowed = (1 + settings.outward) *
-                           static_cast<double>(count_shaded(indices_, vertices, settings)) /
-                           static_cast<double>(triangles);
-    VertexMemory all(vertices, settings.remembered);
-    VertexMemory own(vertices, settings.remembered);
+  struct Runs {
     std::vector<std::size_t> begins;
+    std::uint64_t most_shaded = 0;  ///< in whatever order they are drawn
+  };
+
+  /// A run ends where nothing of it is remembered anyway, and as soon as it shades no more a
+  /// triangle, begun with nothing remembered, than the whole list with the allowance.
+  /// \param fresh  triangles of which nothing is remembered \param shaded_in_all  by the whole list
+  [[nodiscard]] Runs find_runs(std::uint32_t vertices,
+                               const std::vector<bool>& fresh,
+                               std::uint64_t shaded_in_all,
+                               const ShadingSettings& settings) const {
+    const std::size_t triangles = indices_.size() / 3;
+    const double allowed = (1 + settings.outward) * static_cast<double>(shaded_in_all) /
+                           static_cast<double>(triangles);
+    VertexMemory memory(vertices, settings.remembered);
+    Runs out;
     std::size_t begun = 0;
     std::uint64_t shaded = 0;
     for (std::size_t t = 0; t < triangles; ++t) {
-      const auto corners = indices_.subspan(3 * t, 3);
-      const bool fresh = all.draw(corners) == 3;
       const bool cheap =
           t > begun && static_cast<double>(shaded) <= allowed * static_cast<double>(t - begun);
-      if (t == 0 || fresh || cheap) {
-        begins.push_back(t);
+      if (t == 0 || fresh[t] || cheap) {
+        out.begins.push_back(t);
         begun = t;
         shaded = 0;
-        own.forget();
+        memory.forget();
       }
-      shaded += own.draw(corners);
+      const std::uint32_t more = memory.draw(indices_.subspan(3 * t, 3));
+      shaded += more;
+      out.most_shaded += more;
     }
-    return begins;
+    return out;
   }
 
   /// Triangles of the runs that face outwards most, and so on.
@@ -204,8 +230,9 @@ class OutwardOrder {
       Facing& run = runs.emplace_back();
       for (std::size_t t = begins[r]; t < end; ++t) {
         add(t, run);
-        add(t, all);
       }
+      all.places += run.places;
+      all.area += run.area;
     }
     std::vector<double> outward;
     std::transform(runs.begin(), runs.end(), std::back_inserter(outward),
@@ -264,26 +291,6 @@ class OutwardOrder {
   std::span<const float> positions_;
 };
 
-/// The order, or without a better one that of the list.
-std::vector<std::uint32_t> face_outwards(std::vector<std::uint32_t> order,
-                                         std::span<const std::uint32_t> given,
-                                         std::uint32_t vertices,
-                                         std::span<const float> positions,
-                                         const ShadingSettings& settings) {
-  const std::vector<std::uint32_t> list = reorder_triangles(given, order);
-  const OutwardOrder outward(list, positions);
-  const std::vector<std::uint32_t> sorted = outward.sort(outward.find_runs(vertices, settings));
-  const std::uint64_t shaded = count_shaded(reorder_triangles(list, sorted), vertices, settings);
-  if (shaded > count_shaded(given, vertices, settings)) {
-    return order;
-  }
-  std::vector<std::uint32_t> out;
-  out.reserve(order.size());
-  std::transform(sorted.begin(), sorted.end(), std::back_inserter(out),
-                 [&](std::uint32_t t) { return order[t]; });
-  return out;
-}
-
 }  // namespace
 
 std::uint64_t count_shaded(std::span<const std::uint32_t> indices,
@@ -302,14 +309,30 @@ std::vector<std::uint32_t> order_for_shading(std::span<const std::uint32_t> indi
                                              std::uint32_t vertices,
                                              std::span<const float> positions,
                                              const ShadingSettings& settings) {
-  std::vector<std::uint32_t> order = FanOrder(indices, vertices, settings.remembered).find();
-  const std::uint64_t shaded = count_shaded(reorder_triangles(indices, order), vertices, settings);
-  if (shaded >= count_shaded(indices, vertices, settings)) {
+  const std::uint64_t given = count_shaded(indices, vertices, settings);
+  FanOrder fans(indices, vertices, settings.remembered);
+  std::vector<std::uint32_t> order = fans.find();
+  std::uint64_t shaded = fans.shaded();
+  std::vector<bool> fresh = fans.take_fresh();
+  if (shaded >= given) {
     std::iota(order.begin(), order.end(), 0U);
+    fresh = find_fresh(indices, vertices, settings);
+    shaded = given;
   }
-  return positions.empty() || indices.empty()
-             ? order
-             : face_outwards(std::move(order), indices, vertices, positions, settings);
+  if (positions.empty() || indices.empty()) {
+    return order;
+  }
+  const std::vector<std::uint32_t> list = reorder_triangles(indices, order);
+  const OutwardOrder outward(list, positions);
+  const OutwardOrder::Runs runs = outward.find_runs(vertices, fresh, shaded, settings);
+  std::vector<std::uint32_t> sorted = outward.sort(runs.begins);
+  if (runs.most_shaded > given &&
+      count_shaded(reorder_triangles(list, sorted), vertices, settings) > given) {
+    return order;
+  }
+  std::transform(sorted.begin(), sorted.end(), sorted.begin(),
+                 [&](std::uint32_t t) { return order[t]; });
+  return sorted;
 }
 
 std::vector<std::uint32_t> find_draw_order(const Scene& scene, const Primitive& primitive) {
