@@ -61,7 +61,7 @@ class FanOrder {
     for (std::uint32_t fan = find_next(); fan != no_index;) {
       around_.clear();
       for (const std::uint32_t triangle : corners_.of(fan)) {
-        if (!drawn_[triangle]) {
+        if (drawn_[triangle] == 0) {
           draw(triangle);
         }
       }
@@ -76,9 +76,9 @@ class FanOrder {
 
  private:
   void draw(std::uint32_t triangle) {
-    drawn_[triangle] = true;
+    drawn_[triangle] = 1;
     out_.push_back(triangle);
-    const std::uint64_t before = now_;
+    const std::uint32_t before = now_;
     for (std::size_t c = 0; c < 3; ++c) {
       const std::uint32_t vertex = indices_[3 * std::size_t{triangle} + c];
       around_.push_back(vertex);
@@ -100,7 +100,7 @@ class FanOrder {
       if (left_[vertex] == 0) {
         continue;
       }
-      const std::uint64_t age = now_ - shaded_at_[vertex];
+      const std::uint32_t age = now_ - shaded_at_[vertex];
       const bool stays = age + 2 * std::uint64_t{left_[vertex]} <= remembered_;
       const std::int64_t wanted = stays ? static_cast<std::int64_t>(age) : 0;
       if (wanted > best_age) {
@@ -132,9 +132,9 @@ class FanOrder {
   std::uint32_t remembered_;
   CornerLists corners_;
   std::vector<std::uint32_t> left_;       ///< by vertex: corners that are not drawn yet
-  std::vector<std::uint64_t> shaded_at_;  ///< by vertex
-  std::uint64_t now_;                     ///< vertices that were shaded
-  std::vector<bool> drawn_;
+  std::vector<std::uint32_t> shaded_at_;  ///< by vertex
+  std::uint32_t now_;                     ///< vertices that were shaded
+  std::vector<std::uint8_t> drawn_;
   std::vector<std::uint32_t> around_;  ///< corners of the fan
   std::vector<std::uint32_t> met_;     ///< corners of all that was drawn; the last one last
   std::size_t begun_ = 0;
