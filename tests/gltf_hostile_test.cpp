@@ -75,7 +75,7 @@ TEST(ReadGlb, SurvivesThousandsOfDamagedFiles) {
   const auto folder = test::make_scratch();
   std::mt19937 engine(77);
   std::size_t refused = 0;
-  constexpr std::size_t rounds = 2000;
+  constexpr std::size_t rounds = 3000;
   for (std::size_t round = 0; round < rounds; ++round) {
     std::string bytes = whole;
     const std::size_t faults = 1 + engine() % 4;

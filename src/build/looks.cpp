@@ -43,6 +43,13 @@ struct LookUse {
   UseMarks<TextureId> textures;
   UseMarks<SamplerId> samplers;
   UseMarks<ImageId> images;
+
+  void include(const LookUse& other) {
+    materials.include(other.materials);
+    textures.include(other.textures);
+    samplers.include(other.samplers);
+    images.include(other.images);
+  }
 };
 
 LookUse mark_nothing(const Scene& scene) {
@@ -50,47 +57,37 @@ LookUse mark_nothing(const Scene& scene) {
           UseMarks<SamplerId>(scene.samplers.size()), UseMarks<ImageId>(scene.images.size())};
 }
 
-/// \param use  of a scene with at least the looks of this one
-void mark_looks(const Scene& scene, LookUse& use) {
-  std::vector<bool> textures(scene.textures.size(), false);
-  const auto mark_texture = [&](TextureId id) {
-    use.textures(id);
-    if (to_index(id) < textures.size()) {
-      textures[to_index(id)] = true;
-    }
-  };
-  std::vector<bool> materials(scene.materials.size(), false);
+LookUse mark_looks(const Scene& scene) {
+  LookUse use = mark_nothing(scene);
   for (const Node& node : scene.nodes) {
     if (node.mesh != no_mesh) {
       const Mesh& mesh = scene[node.mesh];
       for (const std::vector<Primitive>* primitives : {&mesh.primitives, &mesh.plain}) {
         for (const Primitive& primitive : *primitives) {
           use.materials(primitive.material);
-          if (primitive.material != no_material) {
-            materials[to_index(primitive.material)] = true;
-          }
         }
       }
     }
   }
   for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-    if (!materials[m]) {
+    if (!use.materials.has(m)) {
       continue;
     }
     for (const TextureSlot* slot : list_slots(scene.materials[m])) {
-      mark_texture(slot->texture);
+      use.textures(slot->texture);
     }
     if (const auto lightmap = find_lightmap_extension(scene, scene.materials[m])) {
-      mark_texture(lightmap->texture);
+      use.textures(lightmap->texture);
     }
   }
   for (std::size_t t = 0; t < scene.textures.size(); ++t) {
-    if (textures[t]) {
+    if (use.textures.has(t)) {
       use.samplers(scene.textures[t].sampler);
       use.images(find_image(scene, make_id<TextureId>(t)));
       use.images(scene.textures[t].image);
     }
   }
+  return use;
 }
 
 /// `"source": 7` with another number.
@@ -138,8 +135,7 @@ LookNumbers drop_unused(const LookUse& before, Scene& built) {
   if (has_hidden_references(built) || !find_referring_extension(built).empty()) {
     return {make_same<MaterialId>(built.materials.size()), make_same<ImageId>(built.images.size())};
   }
-  LookUse now = mark_nothing(built);
-  mark_looks(built, now);
+  const LookUse now = mark_looks(built);
   LookNumbers numbers;
   numbers.materials = remove_unused(built.materials, before.materials, now.materials);
   for (Mesh& mesh : built.meshes) {
@@ -242,11 +238,10 @@ void drop_unshown(const LookOrigins& from, Built& built) {
   const bool relief = from.unreduced != nullptr && from.steps.reduction.settings.relief_px > 0;
   if (from.origin != nullptr || relief) {
     LookUse before = mark_nothing(built.scene);
-    if (from.origin != nullptr) {
-      mark_looks(*from.origin, before);
-    }
-    if (relief) {
-      mark_looks(*from.unreduced, before);
+    for (const Scene* const scene : {from.origin, relief ? from.unreduced : nullptr}) {
+      if (scene != nullptr) {
+        before.include(mark_looks(*scene));
+      }
     }
     follow(drop_unused(before, built.scene));
   }

@@ -80,25 +80,15 @@ void OriginalSurface::add(const Primitive& primitive, bool detailed) {
   }
   const std::vector<Vec2d> uvs = make_texture_coordinates(
       scene_, primitive, find_slot_source(scene_[primitive.material].normal_texture));
-  const std::vector<std::uint32_t> list = make_list_indices(scene_, primitive);
   std::vector<float> flat;
-  for (const std::uint32_t v : list) {
+  for (const std::uint32_t v : make_list_indices(scene_, primitive)) {
     const Vec2d uv = v < uvs.size() ? uvs[v] : Vec2d{0, 0};
     uvs_.insert(uvs_.end(), uv.begin(), uv.end());
     flat.push_back(static_cast<float>(uv[0]));
     flat.push_back(static_cast<float>(uv[1]));
   }
-  const StreamId own = primitive.find("TANGENT");
-  if (own == no_stream || primitive.find("NORMAL") == no_stream) {
-    const std::vector<float> made = make_tangents_along(scene_, primitive, std::move(flat));
-    tangents_.insert(tangents_.end(), made.begin(), made.end());
-    return;
-  }
-  const std::vector<float> tangents = make_floats(scene_, own);
-  for (const std::uint32_t v : list) {
-    const auto from = tangents.begin() + std::ptrdiff_t{4} * v;
-    tangents_.insert(tangents_.end(), from, from + 4);
-  }
+  const std::vector<float> tangents = find_corner_tangents(scene_, primitive, std::move(flat));
+  tangents_.insert(tangents_.end(), tangents.begin(), tangents.end());
 }
 
 Vector3d OriginalSurface::mix_normals(const TriangleTree::Hit& hit) const {

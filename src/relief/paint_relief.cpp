@@ -80,20 +80,8 @@ class ReliefPainter {
     Frames out;
     out.positions = std::move(corners.positions);
     out.normals = std::move(corners.normals);
-    if (const StreamId own = primitive.find("TANGENT"); own != no_stream) {
-      const std::vector<float> tangents = make_floats(reduced_, own);
-      for (const std::uint32_t v : make_list_indices(reduced_, primitive)) {
-        const auto from = tangents.begin() + std::ptrdiff_t{4} * v;
-        out.tangents.insert(out.tangents.end(), from, from + 4);
-      }
-    } else {
-      std::vector<float> uvs;
-      for (std::size_t i = 0; i + 1 < part.places.size(); i += 2) {
-        uvs.push_back(static_cast<float>(part.places[i] / page_.size.width_px));
-        uvs.push_back(static_cast<float>(part.places[i + 1] / page_.size.height_px));
-      }
-      out.tangents = make_tangents_along(reduced_, primitive, std::move(uvs));
-    }
+    out.tangents =
+        find_corner_tangents(reduced_, primitive, make_page_uvs(part.places, page_.size));
     for (std::size_t t = 0; 9 * t + 8 < out.positions.size(); ++t) {
       out.density.push_back(find_density(out.positions, part.places, t));
     }
@@ -183,14 +171,10 @@ class ReliefPainter {
   /// What no part is near takes on what is nearest, so that smaller levels mix nothing else in.
   void spread() {
     std::vector<std::uint32_t> from(distance_.size(), no_index);
-    std::vector<std::uint32_t> queue;
     for (std::uint32_t i = 0; i < distance_.size(); ++i) {
-      if (std::isfinite(distance_[i])) {
-        from[i] = i;
-        queue.push_back(i);
-      }
+      from[i] = std::isfinite(distance_[i]) ? i : no_index;
     }
-    spread_texels(from, queue, page_.size.width_px);
+    spread_texels(from, page_.size.width_px);
     for (std::size_t i = 0; i < from.size(); ++i) {
       if (from[i] != no_index && from[i] != i) {
         std::copy_n(&out_.rgba[4 * std::size_t{from[i]}], 4, &out_.rgba[4 * i]);

@@ -17,20 +17,11 @@
 #include "rework/tangents.h"
 #include "scene/running.h"
 #include "texture/corner_split.h"
+#include "texture/coverage.h"
 #include "wakuzume/shading_order.h"
 
 namespace wakuzume {
 namespace {
-
-void put_attribute(std::vector<Attribute>& attributes, const std::string& semantic, StreamId id) {
-  const auto had = std::find_if(attributes.begin(), attributes.end(),
-                                [&](const Attribute& a) { return a.semantic == semantic; });
-  if (had != attributes.end()) {
-    had->stream = id;
-  } else {
-    attributes.push_back({semantic, id});
-  }
-}
 
 /// Vertices of a split in the order in which triangles come to them.
 void sort_by_use(CornerSplit& split) {
@@ -191,11 +182,7 @@ class ReliefMaker {
 
   void chart(const ReliefWish& wish, const ReliefPage& page, const std::vector<double>& places) {
     const Primitive& primitive = reduced_[wish.mesh].primitives[wish.primitive];
-    std::vector<float> uvs;
-    for (std::size_t i = 0; i + 1 < places.size(); i += 2) {
-      uvs.push_back(static_cast<float>(places[i] / page.size.width_px));
-      uvs.push_back(static_cast<float>(places[i + 1] / page.size.height_px));
-    }
+    const std::vector<float> uvs = make_page_uvs(places, page.size);
     const std::vector<float> tangents = make_tangents_along(reduced_, primitive, uvs);
     const std::array parts{CornerValues{uvs, 2}, CornerValues{tangents, 4}};
     const std::vector<std::uint32_t> list = make_list_indices(reduced_, primitive);
@@ -261,15 +248,8 @@ class ReliefMaker {
     }
     out.mode = PrimitiveMode::triangles;
     out.indices = streams.add_indices(charted.split.indices, vertices.size());
-    put_attribute(out.attributes, "TANGENT", streams.add(charted.tangents, ElementType::vec4));
-    const StreamId uvs = streams.add(charted.uvs, ElementType::vec2);
-    // Sets are numbered without gaps: what is missing below looks at the same places.
-    for (std::uint32_t set = 0; set <= charted.uv_set; ++set) {
-      const std::string semantic = fmt::format("TEXCOORD_{}", set);
-      if (set == charted.uv_set || out.find(semantic) == no_stream) {
-        put_attribute(out.attributes, semantic, uvs);
-      }
-    }
+    set_attribute(out, "TANGENT", streams.add(charted.tangents, ElementType::vec4));
+    set_uvs(out, charted.uv_set, streams.add(charted.uvs, ElementType::vec2));
     return out;
   }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <string>
 #include <vector>
 
 #include "rework/geometry_block.h"
@@ -13,6 +14,28 @@
 #include "wakuzume/scene.h"
 
 namespace wakuzume {
+
+/// Puts a stream in the place of the one that a primitive has, or behind all others.
+inline void set_attribute(Primitive& primitive, const std::string& semantic, StreamId stream) {
+  const auto had = std::find_if(primitive.attributes.begin(), primitive.attributes.end(),
+                                [&](const Attribute& a) { return a.semantic == semantic; });
+  if (had != primitive.attributes.end()) {
+    had->stream = stream;
+  } else {
+    primitive.attributes.push_back({semantic, stream});
+  }
+}
+
+/// Sets of UVs are numbered without gaps: what is missing below looks at the same places.
+inline void set_uvs(Primitive& primitive, std::uint32_t set, StreamId stream) {
+  set_attribute(primitive, "TEXCOORD_" + std::to_string(set), stream);
+  for (std::uint32_t s = 0; s < set; ++s) {
+    const std::string below = "TEXCOORD_" + std::to_string(s);
+    if (primitive.find(below) == no_stream) {
+      set_attribute(primitive, below, stream);
+    }
+  }
+}
 
 /// Makes streams in two passes over the same calls: the first reserves room in a block, the second
 /// fills it and adds them to a scene.

@@ -365,6 +365,21 @@ std::vector<float> make_tangents_along(const Scene& scene,
   return make_corner_tangents(corners);
 }
 
+std::vector<float> find_corner_tangents(const Scene& scene,
+                                        const Primitive& primitive,
+                                        std::vector<float> uvs) {
+  if (!has_tangents(primitive)) {
+    return make_tangents_along(scene, primitive, std::move(uvs));
+  }
+  const std::vector<float> tangents = make_floats(scene, primitive.find("TANGENT"));
+  std::vector<float> out;
+  for (const std::uint32_t v : make_list_indices(scene, primitive)) {
+    const auto from = tangents.begin() + std::ptrdiff_t{4} * v;
+    out.insert(out.end(), from, from + 4);
+  }
+  return out;
+}
+
 TangentVertices make_tangent_vertices(const Scene& scene, const Primitive& primitive) {
   const std::vector<float> corners = make_corner_tangents(make_corner_data(scene, primitive));
   const std::vector<std::uint32_t> list = make_list_indices(scene, primitive);

@@ -35,6 +35,12 @@ std::vector<float> make_tangents_along(const Scene& scene,
                                        const Primitive& primitive,
                                        std::vector<float> uvs);
 
+/// Tangents of a primitive's corners: its own, or without them those along UVs.
+/// \param uvs  two a corner \pre it is of triangles
+std::vector<float> find_corner_tangents(const Scene& scene,
+                                        const Primitive& primitive,
+                                        std::vector<float> uvs);
+
 /// A primitive's vertices with a tangent each; a vertex that needs several is there several times.
 struct TangentVertices {
   std::vector<std::uint32_t> vertices;  ///< numbers in the primitive, ascending

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <vector>
 
@@ -18,6 +19,13 @@ class UseMarks {
   void operator()(Id id) {
     if (to_index(id) < used_.size()) {
       used_[to_index(id)] = true;
+    }
+  }
+  /// What the other marks too, of a table that begins alike.
+  void include(const UseMarks& other) {
+    used_.resize(std::max(used_.size(), other.used_.size()));
+    for (std::size_t i = 0; i < other.used_.size(); ++i) {
+      used_[i] = used_[i] || other.used_[i];
     }
   }
   [[nodiscard]] bool has(std::size_t index) const { return index < used_.size() && used_[index]; }

@@ -65,15 +65,6 @@ Result<std::vector<double>> make_page_places(const Scene& scene,
   return places;
 }
 
-std::vector<float> make_page_uvs(const std::vector<double>& places, const RectSize& page) {
-  std::vector<float> uvs;
-  for (std::size_t i = 0; i + 1 < places.size(); i += 2) {
-    uvs.push_back(static_cast<float>(places[i] / page.width_px));
-    uvs.push_back(static_cast<float>(places[i + 1] / page.height_px));
-  }
-  return uvs;
-}
-
 /// One channel of one tile.
 class ChartPainter {
  public:
@@ -125,23 +116,12 @@ class ChartPainter {
  private:
   void make_frames() {
     normals_ = make_corner_data(scene_, primitive_).normals;
-    const StreamId own =
-        primitive_.find("NORMAL") == no_stream ? no_stream : primitive_.find("TANGENT");
-    if (own != no_stream) {
-      const std::vector<float> tangents = make_floats(scene_, own);
-      for (const std::uint32_t v : list_) {
-        before_.insert(before_.end(), &tangents[4 * std::size_t{v}],
-                       &tangents[4 * std::size_t{v}] + 4);
-      }
-    } else {
-      const std::vector<Vec2d> uvs = find_places(material_.normal_texture);
-      std::vector<float> flat;
-      for (const Vec2d& uv : uvs) {
-        flat.push_back(static_cast<float>(uv[0]));
-        flat.push_back(static_cast<float>(uv[1]));
-      }
-      before_ = make_tangents_along(scene_, primitive_, std::move(flat));
+    std::vector<float> flat;
+    for (const Vec2d& uv : find_places(material_.normal_texture)) {
+      flat.push_back(static_cast<float>(uv[0]));
+      flat.push_back(static_cast<float>(uv[1]));
     }
+    before_ = find_corner_tangents(scene_, primitive_, std::move(flat));
     after_ = make_tangents_along(scene_, primitive_, make_page_uvs(page_places_, page_.size));
   }
 

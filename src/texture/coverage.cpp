@@ -76,20 +76,29 @@ TexelCoverage::TexelCoverage(std::span<const double> places, const PixelRect& re
 
 std::vector<std::uint32_t> TexelCoverage::find_nearest() const {
   std::vector<std::uint32_t> from(hits_.size(), no_index);
-  std::vector<std::uint32_t> queue;
   for (std::uint32_t i = 0; i < hits_.size(); ++i) {
-    if (hits_[i].triangle != no_index) {
-      from[i] = i;
-      queue.push_back(i);
-    }
+    from[i] = hits_[i].triangle != no_index ? i : no_index;
   }
-  spread_texels(from, queue, width_);
+  spread_texels(from, width_);
   return from;
 }
 
-void spread_texels(std::vector<std::uint32_t>& from,
-                   std::vector<std::uint32_t>& queue,
-                   std::uint32_t width) {
+std::vector<float> make_page_uvs(std::span<const double> places, const RectSize& page) {
+  std::vector<float> uvs;
+  for (std::size_t i = 0; i + 1 < places.size(); i += 2) {
+    uvs.push_back(static_cast<float>(places[i] / page.width_px));
+    uvs.push_back(static_cast<float>(places[i + 1] / page.height_px));
+  }
+  return uvs;
+}
+
+void spread_texels(std::vector<std::uint32_t>& from, std::uint32_t width) {
+  std::vector<std::uint32_t> queue;
+  for (std::uint32_t i = 0; i < from.size(); ++i) {
+    if (from[i] != no_index) {
+      queue.push_back(i);
+    }
+  }
   for (std::size_t next = 0; next < queue.size(); ++next) {
     const std::uint32_t i = queue[next];
     const auto spread = [&](bool inside, std::uint32_t to) {

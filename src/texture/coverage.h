@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "wakuzume/ids.h"
+#include "wakuzume/packing.h"
 
 /// Which triangle each texel of a picture shows.
 namespace wakuzume {
@@ -56,11 +57,11 @@ class TexelCoverage {
 };
 
 /// Texels take on what the nearest by steps shows.
-/// \param from  by texel: the one that it shows, or no_index
-/// \param queue  those that show themselves; used up
-void spread_texels(std::vector<std::uint32_t>& from,
-                   std::vector<std::uint32_t>& queue,
-                   std::uint32_t width);
+/// \param from  by texel: the one that it shows, itself at first, or no_index
+void spread_texels(std::vector<std::uint32_t>& from, std::uint32_t width);
+
+/// Places on a page as UVs. \param places  two numbers a corner, in pixels
+std::vector<float> make_page_uvs(std::span<const double> places, const RectSize& page);
 
 /// Tangent, bitangent and normal as an engine mixes them between corners.
 /// \param normals  three a corner \param tangents  four a corner

@@ -239,14 +239,7 @@ Primitive Repainter::add_streams(const Rework& work, StreamMaker& streams) {
     const std::uint32_t set = work.aim.page != no_index
                                   ? routes_.pages[work.aim.page].uv_set
                                   : routes_.stacks[work.aim.end->stack].uv_set;
-    const StreamId stream = streams.add(work.uvs, ElementType::vec2);
-    set_attribute(primitive, fmt::format("TEXCOORD_{}", set), stream);
-    // Sets are numbered without gaps: what is missing below looks at one place.
-    for (std::uint32_t s = 0; s < set; ++s) {
-      if (primitive.find(fmt::format("TEXCOORD_{}", s)) == no_stream) {
-        set_attribute(primitive, fmt::format("TEXCOORD_{}", s), stream);
-      }
-    }
+    set_uvs(primitive, set, streams.add(work.uvs, ElementType::vec2));
   }
   if (!work.tangents.empty()) {
     set_attribute(primitive, "TANGENT", streams.add(work.tangents, ElementType::vec4));
@@ -270,16 +263,6 @@ std::vector<std::uint16_t> Repainter::gather_colors(const Rework& work) {
     out.insert(out.end(), &work.colors[4 * std::size_t{v}], &work.colors[4 * std::size_t{v}] + 4);
   }
   return out;
-}
-
-void Repainter::set_attribute(Primitive& primitive, const std::string& semantic, StreamId stream) {
-  const auto hit = std::find_if(primitive.attributes.begin(), primitive.attributes.end(),
-                                [&](const Attribute& a) { return a.semantic == semantic; });
-  if (hit != primitive.attributes.end()) {
-    hit->stream = stream;
-  } else {
-    primitive.attributes.push_back({semantic, stream});
-  }
 }
 
 void Repainter::add_meshes() {

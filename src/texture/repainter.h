@@ -172,8 +172,6 @@ class Repainter {
   /// Colours were made by the source's vertices.
   [[nodiscard]] static std::vector<std::uint16_t> gather_colors(const Rework& work);
 
-  static void set_attribute(Primitive& primitive, const std::string& semantic, StreamId stream);
-
   /// Nodes that show the same primitives of a mesh with another look share one.
   void add_meshes();
 

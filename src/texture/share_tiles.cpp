@@ -156,9 +156,8 @@ Result<void> RouteFinder::place_kind(const Kind& kind, const RunControl& run) {
       }
       if (!std::all_of(baked->begin(), baked->end(),
                        [&](const TileWish& wish) { return can_place(wish, settings_); })) {
-        route(id).reason +=
-            fmt::format("; no page of {} pixels takes its charts without losing detail",
-                        settings_.max_page_px);
+        route(id).reason += fmt::format(
+            "; no page of {} pixels takes its charts without losing detail", settings_.max_page_px);
         continue;
       }
       std::move(baked->begin(), baked->end(), std::back_inserter(wishes));
