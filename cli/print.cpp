@@ -111,6 +111,11 @@ std::string to_text(const Verdict& verdict) {
                      group_digits(verdict.fates[2]), group_digits(verdict.fates[3]));
   out += fmt::format("  largest distance of a corner from its place: {:.3g} m\n",
                      verdict.largest_position_error_m);
+  if (verdict.poses > 0) {
+    out += fmt::format("  in motion: {} places in {}, none farther off than {:.3g} m\n",
+                       group_digits(verdict.places_in_motion),
+                       plural(verdict.poses, "pose", "poses"), verdict.largest_motion_error_m);
+  }
   if (verdict.shaded_per_triangle[1] > 0) {
     out += fmt::format("  vertices shaded for a triangle: {:.2f}, before {:.2f}\n",
                        verdict.shaded_per_triangle[1], verdict.shaded_per_triangle[0]);

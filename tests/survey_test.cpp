@@ -293,11 +293,22 @@ TEST_F(StayRules, SkinsAndJointsAndMorphTargets) {
   skin.joints = {bone};
   builder_.scene.skins.push_back(skin);
   node(body).skin = SkinId{0};
+  const NodeId ghost =
+      builder_.add_node("ghost", builder_.add_mesh("ghost", test::make_square()));
+  node(ghost).skin = SkinId{0};
+  const std::vector<std::uint8_t> joints(4 * 4, 0);
+  const test::Floats weights{1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0};
+  Primitive& bound = builder_.scene.meshes[to_index(node(body).mesh)].primitives[0];
+  bound.attributes.push_back(
+      {"JOINTS_0", builder_.add_stream(joints, ElementType::vec4, ComponentType::u8)});
+  bound.attributes.push_back(
+      {"WEIGHTS_0", builder_.add_stream(weights, ElementType::vec4, ComponentType::f32)});
   Primitive primitive = builder_.make_primitive(test::make_square(), no_material);
   primitive.morph_targets.push_back({primitive.attributes[0]});
   const NodeId face = builder_.add_node("face", builder_.add_mesh("face", {primitive}));
   const Survey found = survey_of(builder_.finish());
   EXPECT_EQ(rule_of(found, body), StayRule::skinned);
+  EXPECT_EQ(rule_of(found, ghost), StayRule::bound_apart) << "it has no joints and weights";
   EXPECT_EQ(rule_of(found, hat), StayRule::skinned);
   EXPECT_EQ(rule_of(found, face), StayRule::morphing);
 }

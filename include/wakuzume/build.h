@@ -48,6 +48,12 @@ struct LedgerRow {
   std::uint64_t vertex_count = 0;
 };
 
+/// Where the morph targets of a draw are among those of its result.
+struct CarriedTargets {
+  DrawRef draw;                         ///< of the source
+  std::vector<std::uint32_t> number{};  ///< by target of the draw: of the result's primitive
+};
+
 /// What a group became: a primitive of a node of the output scene.
 struct LedgerResult {
   std::string group;  ///< its name
@@ -66,6 +72,9 @@ struct LedgerResult {
   /// By triangle of the primitive: which one it is, counted along the rows' ranges. Empty: they
   /// stand in that order.
   std::vector<std::uint32_t> order{};
+  /// Nodes of the source that the joints of its node's skin are; empty: no skin deforms it.
+  std::vector<NodeId> joints{};
+  std::vector<CarriedTargets> targets{};  ///< ascending by draw; of those that have some
 };
 
 /// Where the result holds a copy of its source, in a glTF scene that is not shown.

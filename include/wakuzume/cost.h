@@ -63,6 +63,7 @@ struct CostProfile {
   // GPU.
   double triangle_ns = 0.3;
   double vertex_ns = 0.3;
+  double skinned_vertex_ns = 0.6;      ///< on top, of a vertex that a skin deforms
   double texture_megabyte_us = 5;      ///< a million bytes of texture that a frame touches
   double texture_bytes_per_texel = 1;  ///< as the hardware holds them, without mip levels
   /// CPU and GPU work side by side, and a frame takes as long as the slower of them. Of the faster

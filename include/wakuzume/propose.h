@@ -51,6 +51,12 @@ enum class Repeats : std::uint8_t {
   only  ///< they become instances, and nothing is merged
 };
 enum class MovingParts : std::uint8_t { merge, keep };
+enum class RigidParts : std::uint8_t {
+  by_cost,
+  skin,  ///< what hangs on a joint becomes part of what its skeleton's skin deforms
+  keep
+};
+enum class RigidChains : std::uint8_t { keep, skin };
 enum class EqualMaterials : std::uint8_t { fold, apart };
 enum class ValueStorage : std::uint8_t { floats, bytes };
 enum class MeshUnit : std::uint8_t { group, place };
@@ -100,6 +106,11 @@ struct ProposeSettings {
   BlendedFrom blended_from = BlendedFrom::views;
   /// Parts that move as one may merge under their moving root. \default merge
   MovingParts moving_parts = MovingParts::merge;
+  /// Parts that hang on joints of a skeleton: whether they become part of its skinned meshes, with
+  /// one influence a vertex. \default by_cost: where skinning them costs less than their draws
+  RigidParts rigid_parts = RigidParts::by_cost;
+  /// The same for animated parts that stand one below the other, or move alike. \default keep
+  RigidChains rigid_chains = RigidChains::keep;
   /// Materials that are equal by value under other names count as one. \default fold
   EqualMaterials equal_materials = EqualMaterials::fold;
   /// Factors by which the materials of one instance set may differ, one of them at a time; each

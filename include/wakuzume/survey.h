@@ -66,8 +66,8 @@ Result<void> validate(const SurveySettings& settings);
 enum class StayRule : std::uint8_t {
   none,
   animated,        ///< an animation moves the node or an ancestor
-  skinned,         ///< deformed by a skin
-  morphing,        ///< has morph targets
+  skinned,         ///< deformed by a skin, or hung on a joint
+  morphing,        ///< has morph targets, and no skin
   physics,         ///< a physics extension moves the node or an ancestor
   marked_moving,   ///< by extras or by a glob of the settings
   carries_light,   ///< its node has a light
@@ -77,8 +77,9 @@ enum class StayRule : std::uint8_t {
   instanced,       ///< already an instance set
   own_extension,   ///< its node, mesh or primitive has an extension that a merge would lose
   not_finite,      ///< a position or the transform is NaN, infinite or too large for floats
+  bound_apart,     ///< deformed by a skin that can\'t be brought into one bind pose with others
 };
-inline constexpr std::size_t stay_rule_count = 13;
+inline constexpr std::size_t stay_rule_count = 14;
 std::string_view to_string(StayRule rule);
 
 /// What a primitive becomes once strips, fans and loops are lists.
@@ -89,10 +90,33 @@ inline std::uint32_t count_corners(Topology topology) {
   return topology == Topology::triangles ? 3 : topology == Topology::lines ? 2 : 1;
 }
 
+enum class RigKind : std::uint8_t {
+  skeleton,  ///< the joints of skins that have some in common, or stand one below the other
+  chain      ///< animated nodes without a skin that stand one below the other, or move alike
+};
+std::string_view to_string(RigKind kind);
+
+/// Nodes that carry what may be one mesh with one skin. A skeleton has another rig for what is bound
+/// in a pose that can't be brought into the first one's.
+struct Rig {
+  RigKind kind = RigKind::skeleton;
+  std::uint32_t skeleton = 0;  ///< equal of rigs of one skeleton, and of no others
+  std::string name;
+  std::vector<NodeId> joints;  ///< as the skins list them, the first skin first
+  /// One a joint: from the one space that meshes are bound in to the joint's.
+  std::vector<Mat4d> inverse_binds;
+  NodeId home = no_node;  ///< nearest node with all below it that is bound; no_node: there is none
+  SkinId skin = no_skin;  ///< one of the scene that says just this
+};
+
 /// Everything that must be equal for draws to be merged.
 struct MergeKey {
   MaterialId material = no_material;
-  NodeId moving_root = no_node;  ///< no_node: the world
+  /// no_node: the world. Of what a skin deforms, the rig's home; of what has morph targets and
+  /// stands in the world, its node.
+  NodeId moving_root = no_node;
+  RigId rig = no_rig;     ///< that deforms it, or one of whose joints its moving root is
+  bool deformed = false;  ///< by that rig's skin
   Topology topology = Topology::triangles;
   std::string lightmap;  ///< page as the extras spell it, or "image 7" by MOZ_lightmap; empty: none
   std::string tag;
@@ -209,10 +233,13 @@ struct Draw {
   std::uint32_t cause = no_index;  ///< position in Survey::causes, with a StayRule
   bool blended = false;
   bool mirrored = false;
+  bool deformed = false;        ///< by a skin or by morph targets
   std::uint64_t triangles = 0;  ///< all instances together
   std::uint64_t vertices = 0;   ///< of the primitive, counted once
   std::uint64_t instances = 1;
-  Box3d box;  ///< world space
+  /// World space; of what is deformed, around it in sampled poses of all animations, whatever its
+  /// morph targets do from 0 to 1.
+  Box3d box;
 };
 
 struct KeyUse {
@@ -247,6 +274,7 @@ struct Survey {
   std::vector<Cause> causes;                       ///< in first-seen order
   std::vector<NodeId> constant_nodes;              ///< all their animation tracks hold one value
   std::vector<MergeKey> keys;                      ///< in first-seen order
+  std::vector<Rig> rigs;                           ///< skeletons by their first node, then chains
   std::vector<LightmapPlace> lightmap_places{{}};  ///< the first is that of UVs as they are
   std::vector<KeyUse> key_uses;                    ///< one a key, most draws first
   std::vector<std::uint32_t> stay_counts;          ///< indexed by StayRule
@@ -254,6 +282,7 @@ struct Survey {
 
   const Draw& operator[](DrawId id) const { return draws[to_index(id)]; }
   const MergeKey& operator[](KeyId id) const { return keys[to_index(id)]; }
+  const Rig& operator[](RigId id) const { return rigs[to_index(id)]; }
   const Shape& operator[](ShapeId id) const { return shapes[to_index(id)]; }
   const PipelineKey& operator[](PipelineId id) const { return pipelines[to_index(id)]; }
 };

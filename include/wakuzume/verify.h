@@ -27,7 +27,9 @@
 ///    where an instance shows another's geometry, within that by which the ledger says it was
 ///    chosen;
 /// 3. the material is the same one, and so are the lightmap page, the glTF scenes that show it and
-///    what moves it; nothing is drawn that no row accounts for.
+///    what moves it; nothing is drawn that no row accounts for;
+/// 4. what is deformed has all its corners in the same places in sampled poses of every animation,
+///    and with each morph target by itself.
 namespace wakuzume {
 
 /// How far the pixels of draws may differ whose materials took one route.
@@ -43,6 +45,11 @@ struct VerifySettings {
   double position_tolerance = 1e-6;
   /// Allowed difference of a component of a normal or tangent. \range [0, 2]
   double direction_tolerance = 1e-4;
+  /// Of what is deformed: poses of each animation, and of all together, in which all corners are
+  /// compared; and by how much places may differ, as a share of the extent. \range [0, 1e4]
+  std::uint32_t moments = 8;
+  std::uint32_t poses = 100;       ///< \range [0, 1e4]
+  double motion_tolerance = 1e-5;  ///< \range [0, 1]
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;
@@ -209,9 +216,12 @@ struct Verdict {
   /// Source draws that another's geometry stands for, vertex by vertex within the tolerance.
   std::uint64_t fitted_draws = 0;
   std::array<std::uint64_t, fate_count> fates{};  ///< source draws, indexed by Fate
-  std::uint64_t lightmap_lookups = 0;             ///< of verify_lightmaps; all found their texel
-  std::vector<LookCheck> looks;                   ///< by material; of verify_looks
-  std::vector<ReductionCheck> reductions;         ///< of verify_reduction; the farthest first
+  std::uint32_t poses = 0;                        ///< in which what is deformed was compared
+  std::uint64_t places_in_motion = 0;             ///< corners, over all of them
+  double largest_motion_error_m = 0;
+  std::uint64_t lightmap_lookups = 0;      ///< of verify_lightmaps; all found their texel
+  std::vector<LookCheck> looks;            ///< by material; of verify_looks
+  std::vector<ReductionCheck> reductions;  ///< of verify_reduction; the farthest first
   /// Lightmap pages that lit the views of the source and of the result.
   std::array<std::size_t, 2> lit_pages{};
   /// Vertices that a GPU shades for a triangle that is drawn (count_shaded), of the source and of

@@ -6,10 +6,13 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <optional>
+#include <string>
 
 #include "build/vectors.h"
 #include "scene/elements.h"
 #include "scene/matrix.h"
+#include "survey/rigs.h"
 
 namespace wakuzume {
 namespace {
@@ -32,7 +35,11 @@ class AttributeWriter {
       : scene_(scene),
         member_(member),
         pick_(pick),
-        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()) {}
+        linear_(as_eigen(member.matrix).topLeftCorner<3, 3>()) {
+    if (member.binding && !member.binding->to_bind.empty()) {
+      find_ways();
+    }
+  }
 
   void write(const OutputAttribute& attribute, std::byte* to) {
     const StreamId stream = member_.primitive->find(attribute.semantic);
@@ -59,6 +66,13 @@ class AttributeWriter {
       case AttributeRole::color:
         write_colors(attribute, stream, to);
         break;
+      case AttributeRole::joints:
+        member_.binding ? write_joints(attribute, to) : write_custom(attribute, stream, to);
+        break;
+      case AttributeRole::weights:
+        member_.binding ? write_weights(attribute, stream, to)
+                        : write_custom(attribute, stream, to);
+        break;
       case AttributeRole::custom:
         write_custom(attribute, stream, to);
         break;
@@ -66,6 +80,44 @@ class AttributeWriter {
   }
 
   [[nodiscard]] const Box3d& bounds() const { return bounds_; }
+
+  /// What a target adds to positions goes by the linear part; to normals and tangents by as much as
+  /// those themselves were scaled to be units, so that their sums have the same direction.
+  void add_moves(std::size_t target, const std::string& semantic, TargetMoves& moves) const {
+    const auto& attributes = member_.primitive->morph_targets[target];
+    const auto at = std::find_if(attributes.begin(), attributes.end(),
+                                 [&](const Attribute& a) { return a.semantic == semantic; });
+    if (at == attributes.end()) {
+      return;
+    }
+    const ElementReader reader(scene_, at->stream);
+    const StreamId of = semantic == "POSITION" ? no_stream : member_.primitive->find(semantic);
+    std::optional<ElementReader> base;
+    if (of != no_stream) {
+      base.emplace(scene_, of);
+    }
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      Eigen::Vector3d move = Eigen::Vector3d::Zero();
+      reader.load(vertex_at(v), move.data());
+      if (move.isZero(0)) {
+        continue;
+      }
+      const Eigen::Matrix3d linear =
+          way_of_.empty() ? linear_ : as_eigen(way(v)).topLeftCorner<3, 3>();
+      const bool normal = semantic == "NORMAL";
+      const Eigen::Matrix3d turn = normal ? make_normal_matrix(linear) : linear;
+      Eigen::Vector3d moved = turn * move;
+      if (base) {
+        Eigen::Vector4d own = Eigen::Vector4d::Zero();
+        base->load(vertex_at(v), own.data());
+        const double length = (turn * own.head<3>()).norm();
+        moved /= length > 0 ? length : 1;
+      }
+      moves.vertices.push_back(static_cast<std::uint32_t>(member_.first_vertex + v));
+      const Eigen::Vector3f stored = moved.cast<float>();
+      moves.values.insert(moves.values.end(), {stored.x(), stored.y(), stored.z()});
+    }
+  }
 
  private:
   [[nodiscard]] std::uint32_t vertex_at(std::size_t v) const {
@@ -100,7 +152,134 @@ class AttributeWriter {
   /// The block begins its ranges at multiples of four bytes.
   static float* as_floats(std::byte* to) { return reinterpret_cast<float*>(to); }
 
+  // ---- what each vertex takes another matrix for --------------------------------------------
+
+  /// By vertex: the joint that decides, which is its heaviest.
+  void find_ways() {
+    std::vector<double> heaviest(pick_.count, -1);
+    way_of_.assign(pick_.count, 0);
+    for (const InfluenceSet& set : list_influences(*member_.primitive)) {
+      const ElementReader joints(scene_, set.joints);
+      const ElementReader weights(scene_, set.weights);
+      for (std::size_t v = 0; v < pick_.count; ++v) {
+        std::array<double, 4> j{};
+        std::array<double, 4> w{};
+        joints.load(vertex_at(v), j.data());
+        weights.load(vertex_at(v), w.data());
+        for (std::size_t i = 0; i < 4; ++i) {
+          if (w[i] > heaviest[v] && w[i] != 0) {
+            heaviest[v] = w[i];
+            way_of_[v] = static_cast<std::uint32_t>(j[i]);
+          }
+        }
+      }
+    }
+  }
+
+  [[nodiscard]] const Mat4d& way(std::size_t v) const {
+    return member_.binding->to_bind[way_of_[v]];
+  }
+
+  /// The vectors of a stream, by the linear parts of their ways, or by what takes normals along.
+  void write_turned(StreamId stream, AttributeRole role, std::byte* to) const {
+    const ElementReader reader(scene_, stream);
+    const std::size_t width = role == AttributeRole::tangent ? 4 : 3;
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      std::array<double, 4> value{};
+      reader.load(vertex_at(v), value.data());
+      const Eigen::Vector3d had(value[0], value[1], value[2]);
+      const Eigen::Matrix3d linear = as_eigen(way(v)).topLeftCorner<3, 3>();
+      const Eigen::Vector3d turned =
+          role == AttributeRole::normal ? make_normal_matrix(linear) * had : linear * had;
+      const Eigen::Vector3f unit = make_unit(turned, had.cast<float>());
+      const std::array<float, 4> stored{unit.x(), unit.y(), unit.z(), static_cast<float>(value[3])};
+      store(to + width * sizeof(float) * v, stored.data(), width);
+    }
+  }
+
+  void write_positions_by_ways(StreamId stream, std::byte* to) {
+    const ElementReader reader(scene_, stream);
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      Eigen::Vector4d at(0, 0, 0, 1);
+      reader.load(vertex_at(v), at.data());
+      const Eigen::Vector3f bound = (as_eigen(way(v)) * at).head<3>().cast<float>();
+      store(to + 3 * sizeof(float) * v, bound.data(), 3);
+      bounds_.include(Vec3d{double{bound.x()}, double{bound.y()}, double{bound.z()}});
+    }
+  }
+
+  void write_joints(const OutputAttribute& attribute, std::byte* to) const {
+    const std::string& set = attribute.semantic;
+    const StreamId joints = member_.primitive->find(set);
+    const StreamId weights = member_.primitive->find("WEIGHTS_" + set.substr(set.find('_') + 1));
+    std::optional<ElementReader> joint_at;
+    std::optional<ElementReader> weight_at;
+    const MemberBinding& binding = *member_.binding;
+    if (!binding.rigid && joints != no_stream && weights != no_stream) {
+      joint_at.emplace(scene_, joints);
+      weight_at.emplace(scene_, weights);
+    }
+    const bool first = set == "JOINTS_0";
+    for (std::size_t v = 0; v < pick_.count; ++v) {
+      std::array<std::uint32_t, 4> numbers{};
+      if (binding.rigid) {
+        numbers[0] = first ? binding.number.front() : 0;
+      } else if (joint_at) {
+        std::array<double, 4> j{};
+        std::array<double, 4> w{};
+        joint_at->load(vertex_at(v), j.data());
+        weight_at->load(vertex_at(v), w.data());
+        for (std::size_t i = 0; i < 4; ++i) {
+          // Where there is no weight, the standard wants joint 0.
+          numbers[i] = w[i] != 0 ? binding.number[static_cast<std::size_t>(j[i])] : 0;
+        }
+      }
+      for (std::size_t i = 0; i < 4; ++i) {
+        if (attribute.component == ComponentType::u8) {
+          to[i] = static_cast<std::byte>(numbers[i]);
+        } else {
+          const auto number = static_cast<std::uint16_t>(numbers[i]);
+          std::memcpy(to + 2 * i, &number, 2);
+        }
+      }
+      to += attribute.stride;
+    }
+  }
+
+  void write_weights(const OutputAttribute& attribute, StreamId stream, std::byte* to) {
+    if (!member_.binding->rigid && stream != no_stream &&
+        scene_[stream].component == attribute.component) {
+      return write_custom(attribute, stream, to);
+    }
+    std::optional<ElementReader> reader;
+    if (!member_.binding->rigid && stream != no_stream) {
+      reader.emplace(scene_, stream);
+    }
+    for (std::size_t v = 0; v < pick_.count; ++v, to += attribute.stride) {
+      std::array<double, 4> w{};
+      if (reader) {
+        reader->load(vertex_at(v), w.data());
+      } else if (member_.binding->rigid && attribute.semantic == "WEIGHTS_0") {
+        w[0] = 1;
+      }
+      for (std::size_t i = 0; i < 4; ++i) {
+        if (attribute.component == ComponentType::f32) {
+          const auto value = static_cast<float>(w[i]);
+          std::memcpy(to + 4 * i, &value, 4);
+        } else if (attribute.component == ComponentType::u8) {
+          to[i] = static_cast<std::byte>(std::lround(w[i] * 255));
+        } else {
+          const auto value = static_cast<std::uint16_t>(std::lround(w[i] * 65535));
+          std::memcpy(to + 2 * i, &value, 2);
+        }
+      }
+    }
+  }
+
   void write_positions(StreamId stream, std::byte* to) {
+    if (!way_of_.empty()) {
+      return write_positions_by_ways(stream, to);
+    }
     with_values<3>(stream, [&](const auto& values) {
       const FloatBounds bounds = transform_points(member_.matrix, values, as_floats(to));
       for (std::size_t c = 0; c < 3; ++c) {
@@ -131,6 +310,9 @@ class AttributeWriter {
       write_flat_normals(to);
       return;
     }
+    if (!way_of_.empty()) {
+      return write_turned(stream, AttributeRole::normal, to);
+    }
     const Eigen::Matrix3d matrix = make_normal_matrix(linear_);
     std::array<Vec3d, 3> columns;
     Eigen::Map<Eigen::Matrix3d>(columns.front().data()) = matrix;
@@ -159,7 +341,13 @@ class AttributeWriter {
   }
 
   void write_tangents(StreamId stream, std::byte* to) {
-    const double handedness = linear_.determinant() < 0 ? -1 : 1;
+    if (!way_of_.empty()) {
+      return write_turned(stream, AttributeRole::tangent, to);
+    }
+    // A skin takes normals and tangents along by the same matrices as before, mirroring or not.
+    const bool bound = member_.binding && !member_.binding->rigid;
+    const bool mirrored = member_.binding ? member_.binding->mirrored : linear_.determinant() < 0;
+    const double handedness = mirrored && !bound ? -1 : 1;
     const auto write = [&](const auto& values) {
       for (std::size_t v = 0; v < pick_.count; ++v) {
         const auto* const tangent = &values[4 * v];
@@ -244,10 +432,20 @@ class AttributeWriter {
   const MergeMember& member_;
   const VertexPick& pick_;
   Eigen::Matrix3d linear_;
+  std::vector<std::uint32_t> way_of_;  ///< by vertex; empty: the member's matrix holds for all
   Box3d bounds_;
 };
 
 }  // namespace
+
+void add_target_moves(const Scene& scene,
+                      const MergeMember& member,
+                      const VertexPick& pick,
+                      std::size_t target,
+                      const std::string& semantic,
+                      TargetMoves& moves) {
+  AttributeWriter(scene, member, pick).add_moves(target, semantic, moves);
+}
 
 Box3d write_attributes(const Scene& scene,
                        const MergeMember& member,

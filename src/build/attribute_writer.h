@@ -3,7 +3,10 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <span>
+#include <string>
+#include <vector>
 
 #include "build/attributes.h"
 #include "build/vertex_pick.h"
@@ -20,5 +23,19 @@ Box3d write_attributes(const Scene& scene,
                        const VertexPick& pick,
                        std::span<const OutputAttribute> layout,
                        std::span<std::byte* const> places);
+
+/// What a target adds to one attribute: of vertices that it moves, three values each.
+struct TargetMoves {
+  std::vector<std::uint32_t> vertices;  ///< of the result, ascending
+  std::vector<float> values;
+};
+
+/// Adds those of a member. \param target  of its primitive
+void add_target_moves(const Scene& scene,
+                      const MergeMember& member,
+                      const VertexPick& pick,
+                      std::size_t target,
+                      const std::string& semantic,
+                      TargetMoves& moves);
 
 }  // namespace wakuzume

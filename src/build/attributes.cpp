@@ -4,13 +4,22 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
+#include <string>
 
 #include "scene/semantics.h"
+#include "survey/rigs.h"
 
 namespace wakuzume {
 namespace {
 
 AttributeRole find_role(const std::string& semantic) {
+  if (semantic.starts_with("JOINTS_")) {
+    return AttributeRole::joints;
+  }
+  if (semantic.starts_with("WEIGHTS_")) {
+    return AttributeRole::weights;
+  }
   if (semantic == "POSITION") {
     return AttributeRole::position;
   }
@@ -46,6 +55,8 @@ OutputAttribute make_output_attribute(const std::string& semantic, const Stream&
       out.component = stream.component;
       out.normalized = stream.normalized;
       break;
+    case AttributeRole::joints:
+    case AttributeRole::weights:
     case AttributeRole::custom:
       out.element = stream.element;
       out.component = stream.component;
@@ -55,17 +66,65 @@ OutputAttribute make_output_attribute(const std::string& semantic, const Stream&
   return out;
 }
 
+using FoundAttributes = std::map<std::pair<AttributeRole, std::string>, OutputAttribute>;
+
+/// The attributes by which a skin deforms the result, and none that its members have for it.
+void add_influences(const Scene& scene,
+                    const std::vector<MergeMember>& members,
+                    FoundAttributes& found) {
+  std::size_t sets = 1;
+  std::uint32_t last = 0;
+  std::optional<OutputAttribute> stored;  // weights, as they all have them
+  bool alike = true;
+  for (const MergeMember& member : members) {
+    for (const std::uint32_t number : member.binding->number) {
+      last = std::max(last, number);
+    }
+    if (member.binding->rigid) {
+      continue;
+    }
+    const std::vector<InfluenceSet> own = list_influences(*member.primitive);
+    sets = std::max(sets, own.size());
+    for (const InfluenceSet& set : own) {
+      const OutputAttribute weights = make_output_attribute("WEIGHTS_0", scene[set.weights]);
+      alike = alike && (!stored || (stored->component == weights.component &&
+                                    stored->normalized == weights.normalized));
+      stored = weights;
+    }
+  }
+  for (std::size_t s = 0; s < sets; ++s) {
+    OutputAttribute joints;
+    joints.semantic = "JOINTS_" + std::to_string(s);
+    joints.role = AttributeRole::joints;
+    joints.element = ElementType::vec4;
+    joints.component = last > 255 ? ComponentType::u16 : ComponentType::u8;
+    OutputAttribute weights = alike && stored ? *stored : OutputAttribute{};
+    weights.semantic = "WEIGHTS_" + std::to_string(s);
+    weights.role = AttributeRole::weights;
+    weights.element = ElementType::vec4;
+    found.emplace(std::pair(joints.role, joints.semantic), joints);
+    found.emplace(std::pair(weights.role, weights.semantic), weights);
+  }
+}
+
 }  // namespace
 
 std::vector<OutputAttribute> make_output_layout(const Scene& scene,
                                                 const std::vector<MergeMember>& members) {
-  std::map<std::pair<AttributeRole, std::string>, OutputAttribute> found;
+  FoundAttributes found;
+  const bool skinned = members.front().binding != nullptr;
+  if (skinned) {
+    add_influences(scene, members, found);
+  }
   for (const MergeMember& member : members) {
     const bool normals = member.primitive->find("NORMAL") != no_stream;
     for (const Attribute& attribute : member.primitive->attributes) {
       const Stream& stream = scene[attribute.stream];
       OutputAttribute made = make_output_attribute(attribute.semantic, stream);
       if (made.role == AttributeRole::tangent && !normals) {
+        continue;
+      }
+      if (skinned && is_influence(attribute.semantic)) {
         continue;
       }
       const auto [slot, added] =

@@ -14,6 +14,7 @@
 #include "build/geometry.h"
 #include "build/lightmap_uvs.h"
 #include "build/looks.h"
+#include "build/motion.h"
 #include "plan/check.h"
 #include "plan/names.h"
 #include "rework/compact.h"
@@ -71,11 +72,15 @@ class Builder {
       return Failure(make_cancelled());
     }
     const std::size_t blocks = built_.scene.blocks.size();
+    if (auto moved = motion_.finish(); !moved) {
+      return Failure(moved.error());
+    }
     add_colliders();
     if (!goes_on(run, building, 0.5)) {
       return Failure(make_cancelled());
     }
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
+    drop_idle_motion(built_.scene);
     if (survey_.settings.lightmap_transform_key == own_transform_key) {
       give_lightmap_uvs(survey_.settings.lightmap_uv_set, built_.scene);
     }
@@ -256,6 +261,7 @@ class Builder {
     }
     LedgerResult& result = built_.ledger.results.emplace_back(
         LedgerResult{group.name, id, primitive, work.frame.root});
+    add_motion(group, merge, result);
     result.has_backs = geometry_.has_backs(group);
     result.order = merge.order();
     result.in_shading_order = merge.in_shading_order();
@@ -268,6 +274,26 @@ class Builder {
       row.primitive = primitive;
       set_range(row, member);
     }
+  }
+
+  /// What deforms a result: its skin, the weights of its targets and what animates them.
+  void add_motion(const Group& group, const ClusterMerge& merge, LedgerResult& result) {
+    if (const RigId rig = find_group_rig(survey_, group); rig != no_rig) {
+      built_.scene.nodes[to_index(result.node)].skin = motion_.add_skin(survey_[rig], rig);
+      result.joints = survey_[rig].joints;
+    }
+    const TargetUnion& targets = merge.targets();
+    if (targets.empty()) {
+      return;
+    }
+    motion_.add_weights(targets, result.node);
+    for (std::size_t m = 0; m < merge.members().size(); ++m) {
+      if (!targets.numbers[m].empty()) {
+        result.targets.push_back({merge.members()[m].ref, targets.numbers[m]});
+      }
+    }
+    std::sort(result.targets.begin(), result.targets.end(),
+              [](const CarriedTargets& a, const CarriedTargets& b) { return a.draw < b.draw; });
   }
 
   /// What is turned round follows what it was.
@@ -471,6 +497,7 @@ class Builder {
   const BuildSettings& settings_;
   Built built_;
   PlanGeometry geometry_;
+  MotionWriter motion_{built_.scene};
   std::map<std::uint64_t, StreamId> lanes_;  ///< of instance sets, by place in the block
   std::set<std::size_t> assets_;             ///< groups that become some
   std::map<std::string, NodeId> objects_;    ///< nodes by name, once there are some

@@ -6,6 +6,7 @@
 #include <cstring>
 
 #include "rework/geometry_block.h"
+#include "rework/stream_maker.h"
 #include "scene/elements.h"
 #include "scene/index_data.h"
 
@@ -166,6 +167,44 @@ void Extractor::take_primitive(Primitive& primitive) {
   for (Attribute& attribute : primitive.attributes) {
     attribute.stream = take_stream(attribute.stream);
   }
+  for (std::vector<Attribute>& target : primitive.morph_targets) {
+    for (Attribute& attribute : target) {
+      attribute.stream = take_stream(attribute.stream);
+    }
+  }
+}
+
+SkinId Extractor::take_skin(SkinId id, const std::vector<NodeId>& joints) {
+  if (id == no_skin || to_index(id) < source_.skins.size()) {
+    return id;  // those of the source have their numbers in both scenes
+  }
+  const auto [slot, added] = skins_.try_emplace(id, make_id<SkinId>(out_.skins.size()));
+  if (added) {
+    Skin skin = built_.skins[to_index(id)];
+    skin.joints = joints;
+    skin.inverse_bind_matrices = take_stream(skin.inverse_bind_matrices);
+    out_.skins.push_back(std::move(skin));
+  }
+  return slot->second;
+}
+
+void Extractor::take_weights(NodeId from, NodeId to) {
+  const std::size_t count = std::min(built_.animations.size(), out_.animations.size());
+  for (std::size_t a = 0; a < count; ++a) {
+    const Animation& animation = built_.animations[a];
+    for (AnimationChannel channel : animation.channels) {
+      if (channel.node != from || channel.path != "weights") {
+        continue;
+      }
+      AnimationSampler sampler = animation.samplers[channel.sampler];
+      sampler.input = take_stream(sampler.input);
+      sampler.output = take_stream(sampler.output);
+      channel.node = to;
+      channel.sampler = static_cast<std::uint32_t>(out_.animations[a].samplers.size());
+      out_.animations[a].samplers.push_back(std::move(sampler));
+      out_.animations[a].channels.push_back(std::move(channel));
+    }
+  }
 }
 
 MeshId Extractor::show_mesh(MeshId id, const DrawRef& shown) {
@@ -251,7 +290,36 @@ Primitive Extractor::cut_primitive(const Primitive& from, const KeptPrimitive& k
   const std::uint32_t target = built_[built_[from.indices].view].target;
   out.indices =
       add_stream(out_, id, index_offset, indices.size() * size, target, size, std::move(stream));
+  cut_targets(from, runs, out);
   return out;
+}
+
+void Extractor::cut_targets(const Primitive& from, const Runs& runs, Primitive& out) {
+  if (from.morph_targets.empty()) {
+    return;
+  }
+  GeometryBlock block;
+  const auto id = make_id<BlockId>(out_.blocks.size());
+  for (const bool fill : {false, true}) {
+    StreamMaker maker(built_, out_, block, fill ? &id : nullptr);
+    for (std::size_t t = 0; t < from.morph_targets.size(); ++t) {
+      for (std::size_t a = 0; a < from.morph_targets[t].size(); ++a) {
+        const Attribute& attribute = from.morph_targets[t][a];
+        const std::vector<float> all = make_floats(built_, attribute.stream);
+        std::vector<float> values;
+        for (const auto& [first, count] : runs) {
+          const auto begin = all.begin() + static_cast<std::ptrdiff_t>(3 * first);
+          values.insert(values.end(), begin, begin + static_cast<std::ptrdiff_t>(3 * count));
+        }
+        out.morph_targets[t][a].stream =
+            maker.add_sparse(built_[attribute.stream], values, attribute.semantic == "POSITION");
+      }
+    }
+    if (!fill) {
+      block.allocate();
+    }
+  }
+  add_block(out_, block);
 }
 
 void Extractor::take_instances(Node& node) {
@@ -292,8 +360,18 @@ MaterialId Extractor::take_material(MaterialId id) {
 }
 
 StreamId Extractor::take_stream(StreamId id) {
-  if (streams_.take(id) && views_.take(out_.streams.back().view)) {
-    blocks_.take(out_.views.back().block);
+  const auto take_view = [&](ViewId& view) {
+    if (views_.take(view)) {
+      blocks_.take(out_.views.back().block);
+    }
+  };
+  if (streams_.take(id)) {
+    Stream& stream = out_.streams.back();
+    take_view(stream.view);
+    if (stream.sparse) {
+      take_view(stream.sparse.ensure().index_view);
+      take_view(stream.sparse.ensure().value_view);
+    }
   }
   return id;
 }

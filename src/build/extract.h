@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <utility>
 #include <vector>
 
 #include "rework/picked.h"
@@ -50,6 +51,10 @@ class Extractor {
   MeshId show_mesh(MeshId mesh, const DrawRef& shown);
   /// A mesh with less than it had.
   MeshId cut_mesh(MeshId mesh, const std::vector<KeptPrimitive>& kept);
+  /// \param joints  nodes of the source that its joints are
+  SkinId take_skin(SkinId skin, const std::vector<NodeId>& joints);
+  /// What animates the weights of a node of `built`, for one of `out`.
+  void take_weights(NodeId from, NodeId to);
   void take_instances(Node& node);
   /// \param kept  numbers of instances, ascending
   void cut_instances(const std::vector<std::uint32_t>& kept, Node& node);
@@ -60,12 +65,15 @@ class Extractor {
   MaterialId take_material(MaterialId material);
   StreamId take_stream(StreamId stream);
   Primitive cut_primitive(const Primitive& from, const KeptPrimitive& kept);
+  using Runs = std::vector<std::pair<std::uint64_t, std::uint64_t>>;
+  void cut_targets(const Primitive& from, const Runs& runs, Primitive& out);
 
   const Scene& built_;
   const Ledger& ledger_;
   const Scene& source_;
   Scene& out_;
   std::map<MeshId, MeshId> meshes_;
+  std::map<SkinId, SkinId> skins_;
   Picked<MaterialId, Material> materials_{built_.materials, out_.materials};
   Picked<StreamId, Stream> streams_{built_.streams, out_.streams};
   Picked<ViewId, BlockView> views_{built_.views, out_.views};

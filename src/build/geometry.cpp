@@ -14,6 +14,7 @@
 #include "rework/draw_order.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "survey/rigs.h"
 #include "wakuzume/shading_order.h"
 
 namespace wakuzume {
@@ -98,6 +99,12 @@ Frame PlanGeometry::make_object_frame(const std::string& object) const {
 std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
                                                         const Frame& frame) const {
   std::vector<MergePart> parts;
+  if (const RigId rig = find_group_rig(survey_, group); rig != no_rig) {
+    for (const DrawRef& ref : group.members) {
+      parts.push_back(bind_part(ref, rig));
+    }
+    return parts;
+  }
   const bool backs = has_backs(group);
   for (const DrawRef& ref : group.members) {
     const Mat4d matrix = place(frame, frames_.world()[to_index(ref.node)]);
@@ -109,6 +116,36 @@ std::vector<MergePart> PlanGeometry::make_cluster_parts(const Group& group,
     }
   }
   return parts;
+}
+
+/// \pre the plan was checked: all of it can be bound
+MergePart PlanGeometry::bind_part(const DrawRef& ref, RigId id) const {
+  const Rig& rig = survey_[id];
+  const Draw& draw = survey_[find_draw(survey_, ref)];
+  const auto mirrors = [&](NodeId node) {
+    return node != no_node && linear_determinant(frames_.world()[to_index(node)]) < 0;
+  };
+  MemberBinding binding;
+  binding.mirrored = mirrors(ref.node) != mirrors(rig.home);
+  MergePart part{ref, identity_matrix, false, survey_.lightmap_places[draw.lightmap_place]};
+  if (survey_[draw.key].deformed) {
+    Binding bound = make_binding(source_, rig, source_[ref.node].skin, primitive_of(source_, ref));
+    binding.number = std::move(bound.number);
+    std::replace(binding.number.begin(), binding.number.end(), no_index, 0U);  // no vertex uses it
+    if (bound.matrix) {
+      part.matrix = *bound.matrix;
+    } else {
+      binding.to_bind = std::move(bound.to_bind);
+    }
+  } else {
+    const auto at = std::find(rig.joints.begin(), rig.joints.end(), survey_[draw.key].moving_root);
+    const auto joint = static_cast<std::uint32_t>(at - rig.joints.begin());
+    binding.rigid = true;
+    binding.number = {joint};
+    part.matrix = make_rigid_binding(rig, joint, frames_.world(), ref.node);
+  }
+  part.binding = std::make_shared<const MemberBinding>(std::move(binding));
+  return part;
 }
 
 std::vector<MergePart> PlanGeometry::make_prototype_parts(const Group& group) const {
@@ -133,10 +170,17 @@ std::vector<Trs> PlanGeometry::make_instances(const Group& group, const Frame& f
 std::size_t PlanGeometry::add_merge(const Group& group,
                                     const std::vector<MergePart>& parts,
                                     MaterialId material) {
-  // What instances show stands for other vertices too, whose tangents are their own.
-  merges_.emplace_back(
-      source_, parts, material, survey_.settings.lightmap_uv_set,
-      group.kind == GroupKind::cluster ? MissingTangents::made : MissingTangents::left_out);
+  // What instances show stands for other vertices too, whose tangents are their own. Of what is
+  // deformed engines make them anew, as they did.
+  const bool bends =
+      parts.front().binding != nullptr || survey_[find_draw(survey_, parts.front().draw)].deformed;
+  merges_.emplace_back(source_, parts, material, survey_.settings.lightmap_uv_set,
+                       group.kind == GroupKind::cluster && !bends ? MissingTangents::made
+                                                                  : MissingTangents::left_out);
+  std::vector<DrawRef> draws;
+  std::transform(parts.begin(), parts.end(), std::back_inserter(draws),
+                 [](const MergePart& part) { return part.draw; });
+  merges_.back().set_targets(make_target_union(source_, draws));
   if (settings_.cache != nullptr) {
     cached_.emplace_back(source_, survey_, *settings_.cache, group.name);
   }

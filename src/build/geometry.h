@@ -74,6 +74,7 @@ class PlanGeometry {
   [[nodiscard]] bool may_store_anew(const DrawRef& prototype) const;
   [[nodiscard]] std::vector<MergePart> make_cluster_parts(const Group& group,
                                                           const Frame& frame) const;
+  [[nodiscard]] MergePart bind_part(const DrawRef& ref, RigId rig) const;
   [[nodiscard]] std::vector<MergePart> make_prototype_parts(const Group& group) const;
   [[nodiscard]] std::vector<Trs> make_instances(const Group& group, const Frame& frame) const;
   std::size_t add_merge(const Group& group,

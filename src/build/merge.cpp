@@ -69,6 +69,7 @@ ClusterMerge::ClusterMerge(const Scene& source,
     member.matrix = part.matrix;
     member.back = part.back;
     member.lightmap = part.lightmap;
+    member.binding = part.binding;
     members_.push_back(member);
   }
   topology_ = find_topology(members_.front().primitive->mode);
@@ -143,6 +144,125 @@ void ClusterMerge::count() {
     vertex_count_ += member.vertex_count;
   }
   index_type_ = find_index_type(vertex_count_);
+  make_targets();
+}
+
+void ClusterMerge::make_targets() {
+  target_streams_.resize(targets_.names.size());
+  for (std::size_t t = 0; t < target_streams_.size(); ++t) {
+    for (const std::string& semantic : targets_.semantics[t]) {
+      // What the result does not have can't be moved.
+      if (std::any_of(layout_.begin(), layout_.end(),
+                      [&](const OutputAttribute& a) { return a.semantic == semantic; })) {
+        target_streams_[t].push_back({semantic, {}});
+      }
+    }
+  }
+  for (std::size_t m = 0; m < members_.size() && !targets_.empty(); ++m) {
+    const std::vector<std::uint32_t>& numbers = targets_.numbers[m];
+    if (numbers.empty()) {
+      continue;
+    }
+    VertexPick pick;
+    if (members_[m].whole) {
+      pick.count = members_[m].vertex_count;
+    } else {
+      pick = pick_vertices(members_[m]);
+    }
+    for (std::size_t own = 0; own < numbers.size(); ++own) {
+      for (TargetStream& stream : target_streams_[numbers[own]]) {
+        add_target_moves(source_, members_[m], pick, own, stream.semantic, stream.moves);
+      }
+    }
+  }
+  for (std::vector<TargetStream>& streams : target_streams_) {
+    for (TargetStream& stream : streams) {
+      // An index takes up to a third of what it stands for.
+      stream.sparse = 4 * stream.moves.vertices.size() < 3 * vertex_count_;
+    }
+  }
+}
+
+void ClusterMerge::reserve_targets(GeometryBlock& block) {
+  for (std::vector<TargetStream>& streams : target_streams_) {
+    for (TargetStream& stream : streams) {
+      const std::uint64_t moved = stream.moves.vertices.size();
+      if (moved == 0) {
+        continue;
+      }
+      if (stream.sparse) {
+        stream.index_offset = block.reserve(moved * component_bytes(index_type_));
+      }
+      stream.value_offset =
+          block.reserve((stream.sparse ? moved : vertex_count_) * 3 * sizeof(float));
+    }
+  }
+}
+
+void ClusterMerge::fill_targets(GeometryBlock& block) const {
+  constexpr std::size_t width = 3 * sizeof(float);
+  for (const std::vector<TargetStream>& streams : target_streams_) {
+    for (const TargetStream& stream : streams) {
+      const auto& [vertices, values] = stream.moves;
+      if (vertices.empty()) {
+        continue;
+      }
+      if (stream.sparse) {
+        block.close(stream.index_offset, vertices.size() * component_bytes(index_type_));
+        store_indices(vertices, index_type_, block.data(stream.index_offset));
+        std::memcpy(block.data(stream.value_offset), values.data(), values.size() * sizeof(float));
+        continue;
+      }
+      std::byte* const to = block.data(stream.value_offset);
+      std::memset(to, 0, vertex_count_ * width);
+      for (std::size_t i = 0; i < vertices.size(); ++i) {
+        std::memcpy(to + vertices[i] * width, &values[3 * i], width);
+      }
+    }
+  }
+}
+
+StreamId ClusterMerge::add_target(const TargetStream& target, Scene& out, BlockId block) const {
+  const auto& [vertices, values] = target.moves;
+  Stream stream;
+  stream.count = vertex_count_;
+  stream.element = ElementType::vec3;
+  if (target.semantic == "POSITION") {
+    // What is not moved is moved by nothing.
+    StreamBounds bounds{{0, 0, 0}, {0, 0, 0}};
+    for (std::size_t c = 0; c < 3 && vertices.size() == vertex_count_; ++c) {
+      bounds.min[c] = bounds.max[c] = double{values[c]};
+    }
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      bounds.min[i % 3] = std::min(bounds.min[i % 3], double{values[i]});
+      bounds.max[i % 3] = std::max(bounds.max[i % 3], double{values[i]});
+    }
+    stream.bounds = bounds;
+  }
+  const auto add_view = [&](std::uint64_t offset, std::uint64_t length) {
+    BlockView view;
+    view.block = block;
+    view.offset = offset;
+    view.length = length;
+    out.views.push_back(view);
+    return make_id<ViewId>(out.views.size() - 1);
+  };
+  if (!vertices.empty() && target.sparse) {
+    SparseSubstitution sparse;
+    sparse.count = vertices.size();
+    sparse.index_type = index_type_;
+    sparse.index_view =
+        add_view(target.index_offset, vertices.size() * component_bytes(index_type_));
+    sparse.value_view = add_view(target.value_offset, values.size() * sizeof(float));
+    stream.sparse = std::move(sparse);
+  } else if (!vertices.empty()) {
+    constexpr std::uint32_t vertex_target = 34962;
+    constexpr std::uint32_t width = 3 * sizeof(float);
+    return add_stream(out, block, target.value_offset, vertex_count_ * width, vertex_target, width,
+                      std::move(stream));
+  }
+  out.streams.push_back(std::move(stream));
+  return make_id<StreamId>(out.streams.size() - 1);
 }
 
 std::uint64_t ClusterMerge::count_used_of(const Primitive& primitive,
@@ -188,6 +308,7 @@ void ClusterMerge::reserve(GeometryBlock& block) {
     offsets_.push_back(block.reserve(vertex_count_ * attribute.stride));
   }
   index_offset_ = block.reserve(index_count_ * component_bytes(index_type_));
+  reserve_targets(block);
 }
 
 VertexPick ClusterMerge::pick_vertices(const MergeMember& member) const {
@@ -214,7 +335,8 @@ std::vector<std::uint32_t> ClusterMerge::put_in_shading_order(
 }
 
 bool ClusterMerge::turns(const MergeMember& member) const {
-  const bool mirrored = linear_determinant(member.matrix) < 0;
+  const bool mirrored =
+      member.binding ? member.binding->mirrored : linear_determinant(member.matrix) < 0;
   return mirrored != member.back && topology_ == Topology::triangles;
 }
 
@@ -333,6 +455,7 @@ void ClusterMerge::fill(GeometryBlock& block) {
   if (!order_.empty()) {
     put_in_order(block);
   }
+  fill_targets(block);
 }
 
 void ClusterMerge::put_in_order(GeometryBlock& block) const {
@@ -372,6 +495,12 @@ Primitive ClusterMerge::add_to(Scene& out, BlockId block) const {
   primitive.indices =
       add_stream(out, block, index_offset_, index_count_ * component_bytes(index_type_),
                  index_target, component_bytes(index_type_), std::move(indices));
+  for (const std::vector<TargetStream>& streams : target_streams_) {
+    std::vector<Attribute>& target = primitive.morph_targets.emplace_back();
+    for (const TargetStream& stream : streams) {
+      target.push_back({stream.semantic, add_target(stream, out, block)});
+    }
+  }
   return primitive;
 }
 

@@ -7,7 +7,9 @@
 #include <utility>
 #include <vector>
 
+#include "build/attribute_writer.h"
 #include "build/attributes.h"
+#include "build/targets.h"
 #include "rework/geometry_block.h"
 #include "rework/tangents.h"
 #include "wakuzume/propose.h"
@@ -19,8 +21,9 @@ namespace wakuzume {
 struct MergePart {
   DrawRef draw;
   Mat4d matrix = identity_matrix;
-  bool back = false;         ///< turned round
-  LightmapPlace lightmap{};  ///< from its own UVs to those of the result
+  bool back = false;                               ///< turned round
+  LightmapPlace lightmap{};                        ///< from its own UVs to those of the result
+  std::shared_ptr<const MemberBinding> binding{};  ///< null: no skin deforms the result
 };
 
 struct VertexPick;
@@ -55,6 +58,8 @@ class ClusterMerge {
   }
   /// Vertices with the very bytes that they have. \pre one member, which stays where it is
   void keep_bytes() { keeps_bytes_ = true; }
+  /// Targets of the members become these. Never with an order of blended triangles, nor a cache.
+  void set_targets(TargetUnion targets) { targets_ = std::move(targets); }
   /// Step 1: how many vertices and indices each member gives; or takes all from an earlier merge.
   void count();
   /// \return false where the content is not that of these members
@@ -73,6 +78,7 @@ class ClusterMerge {
   [[nodiscard]] std::uint64_t vertex_count() const { return vertex_count_; }
   [[nodiscard]] const std::vector<std::uint32_t>& order() const { return order_; }
   [[nodiscard]] bool in_shading_order() const { return in_shading_order_; }
+  [[nodiscard]] const TargetUnion& targets() const { return targets_; }
   [[nodiscard]] bool adopted() const { return adopted_.size() > 0; }
 
  private:
@@ -96,6 +102,19 @@ class ClusterMerge {
   void write_whole_list(const MergeMember& member, GeometryBlock& block) const;
   void fill_member(const MergeMember& member, GeometryBlock& block);
   void put_in_order(GeometryBlock& block) const;
+  /// What a target adds to one attribute, and where it lies in the block: sparse, or for every
+  /// vertex; none at all where nothing moves.
+  struct TargetStream {
+    std::string semantic;
+    TargetMoves moves;
+    bool sparse = false;
+    std::uint64_t index_offset = 0;
+    std::uint64_t value_offset = 0;
+  };
+  void make_targets();
+  void reserve_targets(GeometryBlock& block);
+  void fill_targets(GeometryBlock& block) const;
+  [[nodiscard]] StreamId add_target(const TargetStream& target, Scene& out, BlockId block) const;
   /// Calls `visit(offset in the block, bytes)` for each range, in the order they are packed in.
   template <class Visit>
   void for_each_range_of_bytes(const Visit& visit) const;
@@ -121,6 +140,8 @@ class ClusterMerge {
   ComponentType index_type_ = ComponentType::u16;
   Box3d bounds_;  ///< of the stored positions
   Bytes adopted_;
+  TargetUnion targets_;
+  std::vector<std::vector<TargetStream>> target_streams_;  ///< by target
 };
 
 }  // namespace wakuzume

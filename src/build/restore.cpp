@@ -14,6 +14,7 @@
 #include "build/extract.h"
 #include "build/lightmap_uvs.h"
 #include "build/looks.h"
+#include "build/motion.h"
 #include "plan/check.h"
 #include "rework/compact.h"
 #include "rework/detach.h"
@@ -150,6 +151,7 @@ class Restorer {
     }
     add_results(before, kept);
     detach_draws(source_, moved, out_.scene, out_.ledger.rows);
+    drop_idle_motion(out_.scene);
     if (before.lightmap_transform_key == own_transform_key) {
       give_lightmap_uvs(before.lightmap_uv_set, out_.scene);
     }
@@ -208,7 +210,9 @@ class Restorer {
     }
     node.children.clear();
     node.parent = first.below;
+    node.skin = extract_.take_skin(node.skin, first.joints);
     out_.scene.nodes.push_back(std::move(node));
+    extract_.take_weights(first.node, id);
     for (std::size_t p = 0; p < left.size(); ++p) {
       const auto primitive = static_cast<std::uint32_t>(p);
       for (const std::uint32_t r : left[p].second->rows) {
@@ -220,6 +224,8 @@ class Restorer {
       result.node = id;
       result.primitive = primitive;
       result.order = std::move(orders[p]);
+      std::erase_if(result.targets,
+                    [&](const CarriedTargets& carried) { return back_.contains(carried.draw); });
       add_collider_of(*left[p].first, left[p].second->rows, result);
       out_.ledger.results.push_back(std::move(result));
     }
@@ -370,6 +376,8 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
         to_index(result.node) < built.nodes.size() &&
         (result.below == no_node || to_index(result.below) < source.nodes.size()) &&
         (result.shown.node == no_node || has_primitive(source, result.shown)) &&
+        std::all_of(result.joints.begin(), result.joints.end(),
+                    [&](NodeId joint) { return to_index(joint) < source.nodes.size(); }) &&
         (result.collider == no_node || to_index(result.collider) < built.nodes.size()) &&
         has_primitive(built, {result.node, result.primitive}) && holds_order(built, result);
     const bool ordered = i == 0 || ledger.results[i - 1].node <= result.node;

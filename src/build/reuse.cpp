@@ -92,6 +92,17 @@ CachedMerge::Parts CachedMerge::make_parts(const ClusterMerge& merge) const {
     matrix.add(member.back);
     matrix.add(member.lightmap.scale);
     matrix.add(member.lightmap.offset);
+    if (member.binding) {
+      matrix.add(member.binding->number.size());
+      for (const std::uint32_t number : member.binding->number) {
+        matrix.add(number);
+      }
+      for (const Mat4d& way : member.binding->to_bind) {
+        matrix.add(way);
+      }
+      matrix.add(member.binding->rigid);
+      matrix.add(member.binding->mirrored);
+    }
     out.matrices.push_back(matrix.finish());
   }
   return out;
@@ -136,6 +147,9 @@ std::string CachedMerge::explain(const std::string& key, const Bytes& entry) con
 
 Reuse CachedMerge::look_up(ClusterMerge& merge) {
   parts_ = make_parts(merge);
+  if (!merge.targets().empty()) {
+    return {group_, false, "its morph targets are made anew each time"};
+  }
   ValueHasher hasher;
   hasher.add(method);
   hasher.add(parts_.layout);
@@ -166,6 +180,9 @@ Reuse CachedMerge::look_up(ClusterMerge& merge) {
 }
 
 void CachedMerge::store(const ClusterMerge& merge, GeometryBlock& block) const {
+  if (!merge.targets().empty()) {
+    return;
+  }
   if (!merge.adopted()) {
     Record content;
     merge.pack(block, content);

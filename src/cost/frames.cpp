@@ -177,8 +177,7 @@ class FrameCounter {
           std::min<std::uint64_t>(draw.instances, std::numeric_limits<std::uint32_t>::max()));
       counted.state = shape_states_[to_index(draw.shape)];
       counted.depth_state = shape_depth_states_[to_index(draw.shape)];
-      const bool repeats =
-          draw.instances == 1 && draw.stay != StayRule::skinned && draw.stay != StayRule::morphing;
+      const bool repeats = draw.instances == 1 && !draw.deformed;
       counted.stack =
           repeats ? 2 * static_cast<std::uint32_t>(draw.shape) + (draw.mirrored ? 1 : 0) : no_index;
       const AlphaMode alpha = survey_[shape.pipeline].alpha_mode;

@@ -199,6 +199,9 @@ class LadderMaker {
       return hasher.finish();
     }
     if (rung == Rung::instancing) {
+      if (draw.deformed) {
+        return {0, index};
+      }
       ValueHasher hasher;
       hasher.add(group);
       hasher.add(survey_[draw.shape].family);

@@ -30,6 +30,7 @@ Result<void> validate(const CostProfile& profile) {
       {"material_switch_us", profile.material_switch_us},
       {"triangle_ns", profile.triangle_ns},
       {"vertex_ns", profile.vertex_ns},
+      {"skinned_vertex_ns", profile.skinned_vertex_ns},
       {"texture_megabyte_us", profile.texture_megabyte_us},
       {"texture_bytes_per_texel", profile.texture_bytes_per_texel},
       {"geometry_megabyte_us", profile.geometry_megabyte_us},

@@ -16,7 +16,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 11;
+constexpr std::uint32_t ledger_version = 12;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -136,6 +136,20 @@ void write_results(ReadableJsonOut& out, const Ledger& ledger) {
     }
     if (!result.order.empty()) {
       line.member("order", make_runs(result.order));
+    }
+    if (!result.joints.empty()) {
+      line.member("joints", result.joints);
+    }
+    if (!result.targets.empty()) {
+      line.begin_array("targets");
+      for (const CarriedTargets& carried : result.targets) {
+        line.begin_object();
+        line.member("node", carried.draw.node);
+        line.member("primitive", carried.draw.primitive);
+        line.member("numbers", carried.number);
+        line.end_object();
+      }
+      line.end_array();
     }
     line.end_object();
     out.line(line);
@@ -363,6 +377,14 @@ class LedgerReader {
       if (key == "order") {
         return read_runs(item, a, result.order);
       }
+      if (key == "joints") {
+        return in_.read(item, a, result.joints);
+      }
+      if (key == "targets") {
+        return in_.array(item, a, [&](JsonValue entry, const At& e) {
+          return read_targets(entry, e, result.targets.emplace_back());
+        });
+      }
       if (key == "shown_node") {
         return in_.read(item, a, result.shown.node);
       }
@@ -370,6 +392,15 @@ class LedgerReader {
         return in_.read(item, a, result.shown.primitive);
       }
       return unknown_member(in_, a);
+    });
+  }
+
+  bool read_targets(JsonValue value, const At& at, CarriedTargets& out) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue item, const At& a) {
+      return key == "node"        ? in_.read(item, a, out.draw.node)
+             : key == "primitive" ? in_.read(item, a, out.draw.primitive)
+             : key == "numbers"   ? in_.read(item, a, out.number)
+                                  : unknown_member(in_, a);
     });
   }
 

@@ -169,6 +169,13 @@ std::string to_json(const Verdict& verdict) {
   out.member("triangles_checked", verdict.triangles_checked);
   out.member("elements_checked", verdict.elements_checked);
   out.member("largest_position_error_m", verdict.largest_position_error_m);
+  if (verdict.poses > 0) {
+    out.begin_object("motion");
+    out.member("poses", verdict.poses);
+    out.member("places", verdict.places_in_motion);
+    out.member("largest_error_m", verdict.largest_motion_error_m);
+    out.end_object();
+  }
   out.member("fitted_draws", verdict.fitted_draws);
   if (verdict.lightmap_lookups > 0) {
     out.member("lightmap_lookups", verdict.lightmap_lookups);

@@ -85,7 +85,7 @@ Vec3d find_sorting_point(const Draw& draw, std::span<const Mat4d> world, SortAt 
 }  // namespace
 
 bool may_be_ordered(const Scene& scene, const Survey& survey, const Draw& draw) {
-  if (!draw.blended || survey[draw.shape].topology != Topology::triangles) {
+  if (!draw.blended || draw.deformed || survey[draw.shape].topology != Topology::triangles) {
     return false;
   }
   const Material& material = scene[draw.material];

@@ -144,6 +144,11 @@ class PlanChecker {
         violate(place, "an instance set is a node of its own and can't be part of an object");
         continue;
       }
+      if (find_group_rig(survey_, group) != no_rig ||
+          survey_[find_draw(survey_, group.members.front())].deformed) {
+        violate(place, "what is deformed has a node of its own and can't be part of an object");
+        continue;
+      }
       const auto [slot, added] = first_of.try_emplace(group.object, g);
       const Group& leader = plan_.groups[slot->second];
       const MergeKey& mine = key_of_first(group);
@@ -233,7 +238,7 @@ class PlanChecker {
     std::uint64_t vertices = 0;
     for (const DrawId id : prototype) {
       vertices += sizes_[to_index(survey_[id].shape)].vertices;
-      if (survey_[id].stay == StayRule::skinned || survey_[id].stay == StayRule::morphing) {
+      if (survey_[id].deformed) {
         violate(place, fmt::format("the prototype's {} is deformed", name_of(survey_[id])));
       }
     }

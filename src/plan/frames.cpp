@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include "plan/frames.h"
 
+#include <algorithm>
 #include <limits>
 
 #include "plan/check.h"
@@ -15,6 +16,22 @@ namespace {
 constexpr double any_loss = std::numeric_limits<double>::infinity();
 
 }  // namespace
+
+RigId find_group_rig(const Survey& survey, const Group& group) {
+  if (group.kind != GroupKind::cluster) {
+    return no_rig;
+  }
+  const auto key_of = [&](const DrawRef& ref) -> const MergeKey& {
+    return survey[survey[find_draw(survey, ref)].key];
+  };
+  const MergeKey& first = key_of(group.members.front());
+  const bool bends =
+      std::any_of(group.members.begin(), group.members.end(), [&](const DrawRef& ref) {
+        const MergeKey& key = key_of(ref);
+        return key.deformed || key.moving_root != first.moving_root;
+      });
+  return bends ? first.rig : no_rig;
+}
 
 Mat4d place(const Frame& frame, const Mat4d& world) {
   if (frame.root != no_node) {
@@ -32,6 +49,11 @@ FrameMaker::FrameMaker(const Scene& source, const Survey& survey)
 
 Frame FrameMaker::make(const Group& group) const {
   Frame frame;
+  if (const RigId rig = find_group_rig(survey_, group); rig != no_rig) {
+    // Bound in the space that the rig has for it, wherever its node is.
+    frame.root = survey_[rig].home;
+    return frame;
+  }
   const Draw& first = survey_[find_draw(survey_, group.members.front())];
   const Vec3d pivot = find_pivot(source_, survey_, group);
   frame.root = survey_[first.key].moving_root;

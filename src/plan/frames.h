@@ -17,6 +17,9 @@ struct Frame {
   Mat4d to_node = identity_matrix;  ///< from the world to the node's space
 };
 
+/// The rig whose skin deforms what a group becomes; no_rig: it is as rigid as its members.
+RigId find_group_rig(const Survey& survey, const Group& group);
+
 /// From the world into the space of a node. A plain shift keeps every bit of the rest.
 Mat4d place(const Frame& frame, const Mat4d& world);
 

@@ -85,6 +85,34 @@ class MaterialClasses {
   std::vector<std::string> tint_;
 };
 
+/// By key: what a rig's skin deforms, or may.
+std::vector<bool> list_bending(const Survey& survey,
+                               const ProposeSettings& settings,
+                               const CostProfile* profile) {
+  std::vector<std::uint64_t> vertices(survey.keys.size(), 0);
+  for (const Draw& draw : survey.draws) {
+    vertices[to_index(draw.key)] += draw.vertices;
+  }
+  std::vector<bool> out;
+  for (std::size_t k = 0; k < survey.keys.size(); ++k) {
+    const MergeKey& key = survey.keys[k];
+    if (key.rig == no_rig || key.deformed) {
+      out.push_back(key.deformed);
+    } else if (survey[key.rig].kind == RigKind::chain) {
+      out.push_back(settings.rigid_chains == RigidChains::skin);
+    } else {
+      // Together they would be one draw of their own.
+      const double skinning_us =
+          profile == nullptr ? 0
+                             : static_cast<double>(vertices[k]) * profile->skinned_vertex_ns / 1e3;
+      out.push_back(settings.rigid_parts == RigidParts::skin ||
+                    (settings.rigid_parts == RigidParts::by_cost &&
+                     (profile == nullptr || skinning_us < profile->draw_us)));
+    }
+  }
+  return out;
+}
+
 }  // namespace
 
 bool is_tint(const std::string& name) {
@@ -115,16 +143,21 @@ Material make_untinted(const Material& material, const std::string& name) {
   return out;
 }
 
-PlanKeys make_plan_keys(const Scene& scene, const Survey& survey, const ProposeSettings& settings) {
+PlanKeys make_plan_keys(const Scene& scene,
+                        const Survey& survey,
+                        const ProposeSettings& settings,
+                        const CostProfile* profile) {
   const MaterialClasses classes(scene, settings);
-  using Rest = std::tuple<NodeId, Topology, std::string, std::string, std::string,
+  const std::vector<bool> bends = list_bending(survey, settings, profile);
+  using Rest = std::tuple<NodeId, RigId, Topology, std::string, std::string, std::string,
                           std::vector<LevelId>, std::string>;
   std::map<std::pair<MaterialId, Rest>, std::uint32_t> merge;
   std::map<std::pair<MaterialId, Rest>, std::uint32_t> share;
   PlanKeys out;
-  for (const MergeKey& key : survey.keys) {
-    const Rest rest(key.moving_root, key.topology, key.lightmap, key.tag, key.level, key.levels,
-                    key.layout);
+  for (std::size_t k = 0; k < survey.keys.size(); ++k) {
+    const MergeKey& key = survey.keys[k];
+    const Rest rest(bends[k] ? survey[key.rig].home : key.moving_root, bends[k] ? key.rig : no_rig,
+                    key.topology, key.lightmap, key.tag, key.level, key.levels, key.layout);
     out.material.push_back(classes.equal(key.material));
     out.merge.push_back(
         merge.try_emplace({out.material.back(), rest}, static_cast<std::uint32_t>(merge.size()))

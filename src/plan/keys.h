@@ -23,8 +23,13 @@ struct PlanKeys {
   std::size_t merge_count = 0;
 };
 
-/// \cost O(materials + keys)
-PlanKeys make_plan_keys(const Scene& scene, const Survey& survey, const ProposeSettings& settings);
+/// \param profile  by which it is decided what hangs on joints and is to be skinned, where the
+///                 settings leave that to cost; null: all may be
+/// \cost O(materials + keys + draws)
+PlanKeys make_plan_keys(const Scene& scene,
+                        const Survey& survey,
+                        const ProposeSettings& settings,
+                        const CostProfile* profile = nullptr);
 
 /// The factors that instances can carry, by name.
 bool is_tint(const std::string& name);

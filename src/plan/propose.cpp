@@ -54,9 +54,12 @@ class Proposer {
         sight_(choose_sight(task)),
         run_(run),
         frames_(scene, survey),
-        keys_(make_plan_keys(scene, survey, settings_)),
+        keys_(make_plan_keys(scene, survey, settings_, &outlook_.profile)),
         done_(survey.draws.size(), task.only != nullptr),
         itself_(survey.draws.size(), false) {
+    for (std::size_t d = 0; d < itself_.size(); ++d) {
+      itself_[d] = survey.draws[d].deformed;
+    }
     if (task.only != nullptr) {
       for (const DrawRef& ref : *task.only) {
         done_[to_index(find_draw(survey, ref))] = false;
@@ -446,7 +449,8 @@ class Proposer {
       const Draw& draw = survey_[find_draw(survey_, group.members.front())];
       const MergeKey& key = survey_[draw.key];
       if (group.kind != GroupKind::cluster ||
-          (key.moving_root == no_node && settings_.cell_size_m <= 0)) {
+          (key.moving_root == no_node && settings_.cell_size_m <= 0) ||
+          find_group_rig(survey_, group) != no_rig || draw.deformed) {
         continue;
       }
       std::array<double, 3> cell{};

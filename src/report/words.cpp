@@ -72,6 +72,8 @@ const char* explain(StayRule rule) {
       return "have an extension that a merge would lose";
     case StayRule::not_finite:
       return "have positions that are not finite";
+    case StayRule::bound_apart:
+      return "bound to their skeleton in a pose of their own";
     case StayRule::none:
       break;
   }

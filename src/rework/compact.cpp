@@ -12,7 +12,7 @@
 #include "rework/use_marks.h"
 #include "scene/byte_range.h"
 #include "scene/tree.h"
-#include "survey/lightmaps.h"
+#include "survey/references.h"
 
 namespace wakuzume {
 namespace {
@@ -85,13 +85,6 @@ void for_each_view_ref(AnyScene& scene, Visit&& visit) {
 }
 
 // ---- unknown extensions that may point at something ------------------------------------------
-
-/// Extensions whose numbers, if any, are of tables that keep their order.
-bool is_harmless(const std::string& name) {
-  return name.starts_with("KHR_materials_") || name.starts_with("KHR_texture_") ||
-         name.starts_with("EXT_texture_") || name.starts_with("KHR_lights_") ||
-         name.starts_with("KHR_xmp") || name == lightmap_extension;
-}
 
 /// True when the JSON has a whole number outside strings, or a string that reads like a JSON
 /// pointer: either may name an entry of a table.
@@ -337,7 +330,7 @@ std::string find_referring_extension(const Scene& scene) {
       return;
     }
     for (const RawMember& extension : extra->extensions) {
-      if (!is_harmless(extension.name) && may_hold_reference(extension.json)) {
+      if (!is_harmless_extension(extension.name) && may_hold_reference(extension.json)) {
         found = extension.name;
       }
     }

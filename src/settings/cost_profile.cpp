@@ -43,6 +43,8 @@ void for_each_field(CostProfile& profile, const Visit& visit) {
         "CPU time of a material switch; microseconds from 0");
   visit("triangle_ns", profile.triangle_ns, "GPU time of a triangle; nanoseconds from 0");
   visit("vertex_ns", profile.vertex_ns, "GPU time of a vertex; nanoseconds from 0");
+  visit("skinned_vertex_ns", profile.skinned_vertex_ns,
+        "GPU time on top of a vertex that a skin deforms; nanoseconds from 0");
   visit("texture_megabyte_us", profile.texture_megabyte_us,
         "GPU time of a million bytes of texture; microseconds from 0");
   visit("texture_bytes_per_texel", profile.texture_bytes_per_texel,

@@ -285,6 +285,15 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "\"views\"");
   visit("propose", "moving_parts", propose.moving_parts,
         "parts that move as one: \"merge\" under their moving root, or \"keep\"");
+  visit("propose", "rigid_parts", propose.rigid_parts,
+        Meaning{"what hangs on joints: \"by_cost\", or always (\"skin\") part of skinned meshes, "
+                "or \"keep\"",
+                "--rigid-parts", "Make what hangs on joints part of skinned meshes, or keep it"});
+  visit(
+      "propose", "rigid_chains", propose.rigid_chains,
+      Meaning{
+          "animated parts below each other, or that move alike: \"keep\", or one \"skin\" for all",
+          "--rigid-chains", "Make parts of machines one skinned mesh, or keep them"});
   visit("propose", "equal_materials", propose.equal_materials,
         "materials equal by value under other names: \"fold\" into one, or \"apart\"");
   visit("propose", "tints", propose.tints,
@@ -327,6 +336,11 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
         "allowed distance as a share of the result's extent; 0 to 1");
   visit("verify", "direction_tolerance", verify.direction_tolerance,
         "allowed difference of a normal's or tangent's component; 0 to 2");
+  visit("verify", "moments", verify.moments,
+        "of each animation in which corners of what is deformed are compared; 0 to 10,000");
+  visit("verify", "poses", verify.poses, "most of those, of all animations; 0 to 10,000");
+  visit("verify", "motion_tolerance", verify.motion_tolerance,
+        "how far a corner may be off there, as a share of the extent; 0 to 1");
   visit("verify", "mend_rounds", verify.mend_rounds,
         "times that run takes back what its proof rejects; 0: never; 0 to 16");
   visit("verify", "look_psnr_db", verify.look_psnr_db,
@@ -455,6 +469,14 @@ struct Words<PictureType> {
 template <>
 struct Words<MovingParts> {
   static constexpr std::array list{"merge", "keep"};
+};
+template <>
+struct Words<RigidParts> {
+  static constexpr std::array list{"by_cost", "skin", "keep"};
+};
+template <>
+struct Words<RigidChains> {
+  static constexpr std::array list{"keep", "skin"};
 };
 template <>
 struct Words<EqualMaterials> {

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "scene/semantics.h"
+#include "survey/rigs.h"
 #include "survey/textures.h"
 
 namespace wakuzume {
@@ -43,14 +44,27 @@ std::string describe_attribute(const Scene& scene, const Attribute& attribute) {
 
 }  // namespace
 
-std::string make_layout(const Scene& scene, const Primitive& primitive) {
+namespace {
+
+template <class LeftOut>
+std::vector<std::string> list_custom(const Scene& scene,
+                                     const Primitive& primitive,
+                                     const LeftOut& left_out) {
   std::vector<std::string> parts;
   for (const Attribute& attribute : primitive.attributes) {
-    if (!is_fillable(attribute.semantic)) {
+    if (!is_fillable(attribute.semantic) && !left_out(attribute.semantic)) {
       parts.push_back(describe_attribute(scene, attribute));
     }
   }
   std::sort(parts.begin(), parts.end());
+  return parts;
+}
+
+}  // namespace
+
+std::string make_layout(const Scene& scene, const Primitive& primitive) {
+  std::vector<std::string> parts =
+      list_custom(scene, primitive, [](const std::string&) { return false; });
   const bool triangles = find_topology(primitive.mode) == Topology::triangles;
   if (triangles && !has_tangents(primitive) && !can_make_tangents(scene, primitive)) {
     parts.emplace_back("no tangents");
@@ -61,6 +75,19 @@ std::string make_layout(const Scene& scene, const Primitive& primitive) {
   if (primitive.find("NORMAL") != no_stream &&
       find_topology(primitive.mode) != Topology::triangles) {
     parts.emplace_back("normals");
+  }
+  return fmt::format("{}", fmt::join(parts, " "));
+}
+
+std::string make_bending_layout(const Scene& scene, const Primitive& primitive) {
+  std::vector<std::string> parts = list_custom(
+      scene, primitive, [](const std::string& semantic) { return is_influence(semantic); });
+  const bool bumpy = primitive.material != no_material &&
+                     scene[primitive.material].normal_texture.texture != no_texture;
+  if (primitive.find("NORMAL") == no_stream) {
+    parts.emplace_back("no normals");
+  } else if (bumpy && !has_tangents(primitive)) {
+    parts.emplace_back("no tangents");
   }
   return fmt::format("{}", fmt::join(parts, " "));
 }

@@ -15,6 +15,9 @@ Topology find_topology(PrimitiveMode mode);
 
 /// What of a primitive's vertex layout a merge can't bridge; see MergeKey::layout.
 std::string make_layout(const Scene& scene, const Primitive& primitive);
+/// The same of what a skin or morph targets deform, or will: its joints and weights are rewritten,
+/// and what it lacks is not made, as that would not follow.
+std::string make_bending_layout(const Scene& scene, const Primitive& primitive);
 
 /// Semantics that a merge understands and can fill in where they are missing.
 bool is_fillable(const std::string& semantic);

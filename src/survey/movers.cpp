@@ -6,29 +6,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 #include <map>
 
+#include "survey/references.h"
 #include "survey/rules.h"
 
 namespace wakuzume {
 namespace {
-
-/// The node that "/nodes/12/translation" of KHR_animation_pointer names, or no_node.
-NodeId find_pointed_node(const Scene& scene, const AnimationChannel& channel) {
-  if (!channel.target_extra) {
-    return no_node;
-  }
-  for (const RawMember& extension : channel.target_extra->extensions) {
-    const std::string pointer = find_member(extension.json, "pointer");
-    constexpr std::string_view prefix = "/nodes/";
-    if (pointer.starts_with(prefix)) {
-      const std::size_t index = std::strtoull(pointer.c_str() + prefix.size(), nullptr, 10);
-      return index < scene.nodes.size() ? make_id<NodeId>(index) : no_node;
-    }
-  }
-  return no_node;
-}
 
 /// What a track that holds one value holds; empty when it changes.
 std::vector<float> find_held_value(const Scene& scene, const AnimationSampler& sampler) {

@@ -52,7 +52,8 @@ ContentHash hash_without(const PartHashes& parts, const LeftOut& is_left_out) {
 
 /// Kept apart from the rest by its rule, but merges with what moves alike.
 inline bool moves_with_others(StayRule rule) {
-  return rule == StayRule::animated || rule == StayRule::physics || rule == StayRule::marked_moving;
+  return rule == StayRule::animated || rule == StayRule::physics ||
+         rule == StayRule::marked_moving || rule == StayRule::skinned || rule == StayRule::morphing;
 }
 
 }  // namespace wakuzume

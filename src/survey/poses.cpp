@@ -5,34 +5,40 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <memory>
+#include <span>
+#include <string>
 #include <utility>
 
 #include "scene/elements.h"
 #include "scene/matrix.h"
 
 namespace wakuzume {
-namespace {
 
-/// A track of a node's translation, rotation or scale.
-class Track {
+/// A track of a node's translation, rotation, scale or weights.
+class PoseTrack {
  public:
-  Track(const Scene& scene, const AnimationSampler& sampler)
+  PoseTrack(const Scene& scene, const AnimationSampler& sampler, const std::string& path)
       : times_(make_floats(scene, sampler.input)),
         values_(make_floats(scene, sampler.output)),
         width_(component_count(scene[sampler.output].element)),
         step_(sampler.interpolation == "STEP"),
         cubic_(sampler.interpolation == "CUBICSPLINE") {
-    const std::size_t elements = cubic_ ? 3 : 1;
-    good_ = !times_.empty() && values_.size() >= times_.size() * elements * width_;
+    const std::size_t elements = times_.size() * (cubic_ ? 3 : 1);
+    turns_ = path == "rotation";
+    if (path == "weights") {
+      width_ = elements == 0 ? 0 : values_.size() / elements;
+    }
+    good_ = width_ > 0 && !times_.empty() && values_.size() >= elements * width_;
   }
 
   [[nodiscard]] bool good() const { return good_; }
   [[nodiscard]] double begin() const { return static_cast<double>(times_.front()); }
   [[nodiscard]] double end() const { return static_cast<double>(times_.back()); }
 
-  template <std::size_t N>
-  void sample(double time, std::array<double, N>& out) const {
-    if (width_ != N) {
+  /// \param out  as many values as the track has, or nothing happens
+  void sample(double time, std::span<double> out) const {
+    if (width_ != out.size()) {
       return;
     }
     const auto after = std::upper_bound(
@@ -47,14 +53,15 @@ class Track {
         step_ || !(span > 0)
             ? 0
             : std::clamp((time - static_cast<double>(times_[last])) / span, 0.0, 1.0);
-    for (std::size_t c = 0; c < N; ++c) {
+    for (std::size_t c = 0; c < out.size(); ++c) {
       out[c] = cubic_ ? find_cubic(last, next, c, share, span)
                       : (1 - share) * value(last, 0, c) +
-                            share * side(last, next, N) * value(next, 0, c);
+                            share * (turns_ ? side(last, next) : 1.0) * value(next, 0, c);
     }
-    if (N == 4) {
-      normalize(out);
-    }
+  }
+  void turn(double time, std::array<double, 4>& out) const {
+    sample(time, out);
+    normalize(out);
   }
 
  private:
@@ -62,9 +69,9 @@ class Track {
     return static_cast<double>(values_[(key * (cubic_ ? 3 : 1) + element) * width_ + c]);
   }
   /// A rotation goes the shorter way.
-  [[nodiscard]] double side(std::size_t a, std::size_t b, std::size_t width) const {
+  [[nodiscard]] double side(std::size_t a, std::size_t b) const {
     double dot = 0;
-    for (std::size_t c = 0; c < width && width == 4; ++c) {
+    for (std::size_t c = 0; c < width_; ++c) {
       dot += value(a, 0, c) * value(b, 0, c);
     }
     return dot < 0 ? -1 : 1;
@@ -76,8 +83,7 @@ class Track {
     return (2 * t3 - 3 * t2 + 1) * value(a, 1, c) + span * (t3 - 2 * t2 + t) * value(a, 2, c) +
            (3 * t2 - 2 * t3) * value(b, 1, c) + span * (t3 - t2) * value(b, 0, c);
   }
-  template <std::size_t N>
-  static void normalize(std::array<double, N>& out) {
+  static void normalize(std::array<double, 4>& out) {
     double length = 0;
     for (const double part : out) {
       length += part * part;
@@ -92,60 +98,88 @@ class Track {
   std::size_t width_;
   bool step_;
   bool cubic_;
+  bool turns_ = false;
   bool good_ = false;
 };
 
-using Tracks = std::vector<std::pair<const AnimationChannel*, Track>>;
+struct AnimationPlayer::Tracks {
+  std::vector<std::pair<const AnimationChannel*, PoseTrack>> list;
+  double begin = 0;
+  double end = 0;
+};
 
-Tracks list_tracks(const Scene& scene, const Animation& animation) {
-  Tracks out;
+AnimationPlayer::AnimationPlayer(const Scene& scene, const Animation& animation)
+    : scene_(scene), tracks_(std::make_unique<Tracks>()) {
   for (const AnimationChannel& channel : animation.channels) {
-    const bool moves =
-        channel.path == "translation" || channel.path == "rotation" || channel.path == "scale";
-    if (moves && channel.node != no_node) {
-      Track track(scene, animation.samplers[channel.sampler]);
-      if (track.good()) {
-        out.emplace_back(&channel, std::move(track));
-      }
+    const bool known = channel.path == "translation" || channel.path == "rotation" ||
+                       channel.path == "scale" || channel.path == "weights";
+    if (!known || channel.node == no_node) {
+      continue;
+    }
+    PoseTrack track(scene, animation.samplers[channel.sampler], channel.path);
+    if (track.good()) {
+      const bool first = tracks_->list.empty();
+      tracks_->begin = first ? track.begin() : std::min(tracks_->begin, track.begin());
+      tracks_->end = first ? track.end() : std::max(tracks_->end, track.end());
+      tracks_->list.emplace_back(&channel, std::move(track));
     }
   }
-  return out;
 }
 
-std::vector<Mat4d> find_pose(const Scene& scene, const Tracks& tracks, double time) {
-  Scene posed = scene;
-  for (const auto& [channel, track] : tracks) {
+AnimationPlayer::~AnimationPlayer() = default;
+bool AnimationPlayer::plays() const { return !tracks_->list.empty(); }
+double AnimationPlayer::begin() const { return tracks_->begin; }
+double AnimationPlayer::end() const { return tracks_->end; }
+
+Pose AnimationPlayer::find(double time) const {
+  Pose out = make_rest_pose(scene_);
+  Scene posed;
+  posed.nodes = scene_.nodes;
+  for (const auto& [channel, track] : tracks_->list) {
     Trs& trs = posed.nodes[to_index(channel->node)].trs;
     if (channel->path == "translation") {
       track.sample(time, trs.translation);
     } else if (channel->path == "rotation") {
-      track.sample(time, trs.rotation);
-    } else {
+      track.turn(time, trs.rotation);
+    } else if (channel->path == "scale") {
       track.sample(time, trs.scale);
+    } else {
+      track.sample(time, out.weights[to_index(channel->node)]);
     }
   }
-  return make_world_matrices(posed);
+  out.world = make_world_matrices(posed);
+  return out;
 }
 
-}  // namespace
+Pose make_rest_pose(const Scene& scene) {
+  Pose out;
+  out.world = make_world_matrices(scene);
+  for (const Node& node : scene.nodes) {
+    std::size_t targets = 0;
+    if (node.mesh != no_mesh) {
+      for (const Primitive& primitive : scene[node.mesh].primitives) {
+        targets = std::max(targets, primitive.morph_targets.size());
+      }
+    }
+    std::vector<double> weights;
+    if (targets > 0) {
+      weights = node.weights ? *node.weights : scene[node.mesh].weights;
+      weights.resize(targets, 0);
+    }
+    out.weights.push_back(std::move(weights));
+  }
+  return out;
+}
 
 std::vector<std::vector<Mat4d>> list_poses(const Scene& scene,
                                            std::uint32_t moments,
                                            std::size_t most) {
   std::vector<std::vector<Mat4d>> out;
   for (const Animation& animation : scene.animations) {
-    const Tracks tracks = list_tracks(scene, animation);
-    if (tracks.empty()) {
-      continue;
-    }
-    double begin = tracks.front().second.begin();
-    double end = tracks.front().second.end();
-    for (const auto& [channel, track] : tracks) {
-      begin = std::min(begin, track.begin());
-      end = std::max(end, track.end());
-    }
-    for (std::uint32_t m = 1; m <= moments && out.size() < most; ++m) {
-      out.push_back(find_pose(scene, tracks, begin + (end - begin) * m / moments));
+    const AnimationPlayer player(scene, animation);
+    for (std::uint32_t m = 1; player.plays() && m <= moments && out.size() < most; ++m) {
+      const double length = player.end() - player.begin();
+      out.push_back(player.find(player.begin() + length * m / moments).world);
     }
   }
   return out;

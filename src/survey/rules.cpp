@@ -18,9 +18,6 @@ namespace {
 
 /// The rules that concern one node alone, after those that come down from its ancestors.
 Mover find_own_rule(const Node& node) {
-  if (node.skin != no_skin) {
-    return {StayRule::skinned, "deformed by a skin"};
-  }
   if (node.light != no_light) {
     return {StayRule::carries_light, "its node has a light"};
   }
@@ -34,22 +31,6 @@ Mover find_own_rule(const Node& node) {
     return {StayRule::own_extension, "its node has " + node.extra->extensions.front().name};
   }
   return {};
-}
-
-/// A string as JSON writes it.
-std::string quote(std::string_view text) {
-  std::string out = "\"";
-  for (const char c : text) {
-    if (c == '"' || c == '\\') {
-      out += '\\';
-      out += c;
-    } else if (static_cast<unsigned char>(c) < 0x20) {
-      out += fmt::format("\\u{:04x}", static_cast<unsigned>(c));
-    } else {
-      out += c;
-    }
-  }
-  return out + '"';
 }
 
 /// The first glob of each list that matches a node's path; no_index where none does.
@@ -137,9 +118,13 @@ class FactMaker {
         facts.cause = add_cause(own.rule, id, std::move(own.why));
       }
     }
+    if (facts.cause == no_index && node.skin != no_skin) {
+      facts.cause = add_cause(StayRule::skinned, id, "deformed by a skin");
+    }
     if (facts.cause == no_index) {
       facts.cause = here.moves;
     }
+    facts.animated = movers_[to_index(id)].rule == StayRule::animated;
     facts.stay = facts.cause == no_index ? StayRule::none : out_.causes[facts.cause].rule;
     facts.lightmap = out_.texts.add(find_extra(node.extra, settings_.lightmap_key));
     facts.lightmap_place = out_.texts.add(find_extra(node.extra, settings_.lightmap_transform_key));
@@ -195,6 +180,21 @@ class FactMaker {
 
 }  // namespace
 
+std::string to_json_text(std::string_view text) {
+  std::string out = "\"";
+  for (const char c : text) {
+    if (c == '"' || c == '\\') {
+      out += '\\';
+      out += c;
+    } else if (static_cast<unsigned char>(c) < 0x20) {
+      out += fmt::format("\\u{:04x}", static_cast<unsigned>(c));
+    } else {
+      out += c;
+    }
+  }
+  return out + '"';
+}
+
 std::string find_member(const std::string& object_json, const std::string& key) {
   thread_local simdjson::dom::parser parser;
   simdjson::dom::element value;
@@ -235,7 +235,7 @@ std::string make_common_members(const std::vector<std::string>& objects) {
     simdjson::dom::object object;
     if (parser.parse(objects[i]).get_object().get(object) == simdjson::SUCCESS) {
       for (const auto field : object) {
-        const std::string name = quote(field.key);
+        const std::string name = to_json_text(field.key);
         here.emplace(name, simdjson::minify(field.value));
         if (i == 0) {
           common.emplace_back(name, here[name]);
@@ -258,7 +258,8 @@ std::string add_member(const std::string& object, const std::string& key, const 
   thread_local simdjson::dom::parser parser;
   double number = 0;
   const bool is_number = parser.parse(text).get(number) == simdjson::SUCCESS;
-  const std::string member = fmt::format("{}:{}", quote(key), is_number ? text : quote(text));
+  const std::string member =
+      fmt::format("{}:{}", to_json_text(key), is_number ? text : to_json_text(text));
   const std::size_t begin = object.find_first_not_of(" \t\r\n");
   if (begin == std::string::npos || object[begin] != '{') {
     return "{" + member + "}";
@@ -279,15 +280,15 @@ std::string put_member(const std::string& object, const std::string& key, const 
   if (parser.parse(object).get(members) == simdjson::SUCCESS) {
     for (const auto field : members) {
       if (field.key != key) {
-        add(quote(field.key), simdjson::minify(field.value));
+        add(to_json_text(field.key), simdjson::minify(field.value));
       } else if (!placed) {
-        add(quote(key), json);
+        add(to_json_text(key), json);
         placed = true;
       }
     }
   }
   if (!placed) {
-    add(quote(key), json);
+    add(to_json_text(key), json);
   }
   return out.empty() ? out : out + "}";
 }

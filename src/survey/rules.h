@@ -40,6 +40,7 @@ struct NodeFacts {
   std::uint32_t lightmap_place = 0;    ///< the same
   std::uint32_t tag = 0;
   std::uint32_t level = 0;
+  bool animated = false;  ///< by itself
 };
 
 struct SceneFacts {
@@ -68,6 +69,9 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
 
 /// The value of a member of a JSON object as text: strings without quotes, the rest as written.
 /// Empty when the text is no object, lacks the member, or the member is null.
+/// A string as JSON writes it, with its quotes.
+std::string to_json_text(std::string_view text);
+
 std::string find_member(const std::string& object_json, const std::string& key);
 
 /// Extras of a material that tell it from others: not what was read from a material library and has

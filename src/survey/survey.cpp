@@ -5,13 +5,19 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
+#include <set>
 #include <tuple>
 #include <unordered_map>
 
 #include "scene/hasher.h"
+#include "scene/matrix.h"
 #include "survey/draws.h"
 #include "survey/lightmaps.h"
 #include "survey/parts.h"
+#include "survey/reach.h"
+#include "survey/references.h"
+#include "survey/rigs.h"
 #include "survey/rules.h"
 #include "survey/shapes.h"
 
@@ -35,18 +41,53 @@ bool fits_floats(const Box3d& box) {
 /// What a shape gives to the keys of its draws, by number.
 struct ShapeKey {
   std::uint32_t layout = 0;
+  std::uint32_t bending_layout = 0;  ///< of what is deformed, or may become so
   /// Of the mesh, else the primitive, else the material: its page and its place there.
   std::uint32_t lightmap = 0;
   std::uint32_t lightmap_place = 0;
 };
 
 /// A merge key by numbers: cheap to make and to compare for every draw.
-using KeyNumbers = std::array<std::uint32_t, 8>;
+using KeyNumbers = std::array<std::uint32_t, 10>;
 
 struct HashNumbers {
   std::size_t operator()(const KeyNumbers& numbers) const {
     return static_cast<std::size_t>(XXH3_64bits(numbers.data(), sizeof numbers));
   }
+};
+
+/// Animations that move the weights of some nodes by steps and those of others smoothly.
+class SteppedWeights {
+ public:
+  explicit SteppedWeights(const Scene& scene) {
+    for (std::size_t a = 0; a < scene.animations.size(); ++a) {
+      const Animation& animation = scene.animations[a];
+      std::set<NodeId> steps;
+      bool smooth = false;
+      for (const AnimationChannel& channel : animation.channels) {
+        if (channel.path == "weights") {
+          const bool step = animation.samplers[channel.sampler].interpolation == "STEP";
+          smooth = smooth || !step;
+          if (step) {
+            steps.insert(channel.node);
+          }
+        }
+      }
+      for (const NodeId node : steps) {
+        if (smooth) {
+          of_node_[node] += fmt::format("{}weights in steps by animation {}",
+                                        of_node_[node].empty() ? "" : " ", a);
+        }
+      }
+    }
+  }
+  [[nodiscard]] std::string find(NodeId node) const {
+    const auto at = of_node_.find(node);
+    return at == of_node_.end() ? std::string() : at->second;
+  }
+
+ private:
+  std::map<NodeId, std::string> of_node_;
 };
 
 class Surveyor {
@@ -64,6 +105,7 @@ class Surveyor {
       return Failure(facts.error());
     }
     facts_ = std::move(*facts);
+    find_all_rigs();
     auto shapes = make_shapes(scene_, list, run);
     if (!shapes) {
       return Failure(shapes.error());
@@ -85,6 +127,14 @@ class Surveyor {
   }
 
  private:
+  void find_all_rigs() {
+    std::vector<bool> moves;
+    std::transform(facts_.nodes.begin(), facts_.nodes.end(), std::back_inserter(moves),
+                   [](const NodeFacts& node) { return node.animated; });
+    out_.rigs = find_rigs(scene_, moves);
+    joints_.emplace(scene_, out_.rigs);
+  }
+
   /// Pipelines, layouts and lightmaps, once for all draws that show a shape.
   void describe_shapes() {
     std::map<std::tuple<std::string, AlphaMode, bool, Topology, std::string>, PipelineId> known;
@@ -101,6 +151,7 @@ class Surveyor {
       shape.pipeline = slot->second;
       ShapeKey key;
       key.layout = facts_.texts.add(make_layout(scene_, primitive));
+      key.bending_layout = facts_.texts.add(make_bending_layout(scene_, primitive));
       const auto add = [&](const std::string& extra) {
         return facts_.texts.add(find_shape_lightmap(scene_, shape.mesh, primitive, extra));
       };
@@ -146,7 +197,7 @@ class Surveyor {
     draw.mesh = node.mesh;
     draw.primitive = ref.primitive;
     draw.material = shape.material;
-    draw.key = find_key(draw, shape);
+    draw.deformed = node.skin != no_skin || !primitive_of(scene_, shape).morph_targets.empty();
     draw.lightmap_place = find_place(draw);
     draw.blended =
         shape.material != no_material && scene_[shape.material].alpha_mode == AlphaMode::blend;
@@ -154,9 +205,12 @@ class Surveyor {
     draw.instances = count_instances(scene_, node);
     draw.vertices = shape.vertices;
     draw.triangles = shape.triangles * draw.instances;
-    const Box3d box =
-        shape.finite && fits_floats(world) ? make_world_box(world, node, shape.box) : Box3d{};
-    find_stay(draw, shape.finite && fits_floats(world) && fits_floats(box));
+    const bool placed = shape.finite && fits_floats(world);
+    const Box3d box = !placed         ? Box3d{}
+                      : draw.deformed ? find_reach(ref)
+                                      : make_world_box(world, node, shape.box);
+    find_stay(draw, placed && fits_floats(box));
+    draw.key = find_key(draw, shape);
     if (draw.stay != StayRule::not_finite) {
       draw.box = box;
       out_.bounds.include(box);
@@ -177,6 +231,56 @@ class Surveyor {
     return around.empty() ? Box3d{} : make_transformed_box(world, around);
   }
 
+  Box3d find_reach(const DrawRef& ref) {
+    if (!reach_) {
+      reach_.emplace(scene_);
+    }
+    return reach_->find(ref.node, ref.primitive);
+  }
+
+  /// How a shape under a skin is bound: the first rig of its skeleton that it can be bound to.
+  struct Bound {
+    RigId rig = no_rig;
+    std::string fault;
+  };
+
+  /// \pre its node has a skin
+  const Bound& find_bound(const Draw& draw) {
+    const SkinId skin = scene_[draw.node].skin;
+    const auto [slot, added] = bound_.try_emplace({draw.shape, skin});
+    Bound& bound = slot->second;
+    if (!added) {
+      return bound;
+    }
+    const RigId first = joints_->rig(scene_.skins[to_index(skin)].joints.front());
+    const std::uint32_t skeleton = out_[first].skeleton;
+    for (std::size_t r = skeleton; r < out_.rigs.size(); ++r) {
+      if (out_.rigs[r].skeleton != skeleton) {
+        break;
+      }
+      bound.fault = make_binding(scene_, out_.rigs[r], skin, primitive_of(scene_, draw)).fault;
+      if (bound.fault.empty()) {
+        bound.rig = make_id<RigId>(r);
+        break;
+      }
+    }
+    return bound;
+  }
+
+  /// Why what is deformed can't be part of another mesh; empty: it can.
+  std::string find_deformed_fault(const Draw& draw) {
+    const bool skinned = scene_[draw.node].skin != no_skin;
+    if (skinned && find_bound(draw).rig == no_rig) {
+      return find_bound(draw).fault;
+    }
+    const NodeId home = skinned ? out_[find_bound(draw).rig].home : scene_[draw.node].parent;
+    if (!naming_) {
+      naming_.emplace(scene_);
+    }
+    const std::string named = naming_->find(draw.node, home);
+    return named.empty() ? named : named + " speaks of it";
+  }
+
   void find_stay(Draw& draw, bool finite) {
     const NodeFacts& facts = facts_.nodes[to_index(draw.node)];
     draw.stay = facts.stay;
@@ -191,17 +295,23 @@ class Surveyor {
     };
     const Mesh& mesh = scene_[draw.mesh];
     const Primitive& primitive = mesh.primitives[draw.primitive];
-    if (!primitive.morph_targets.empty()) {
-      return stays(StayRule::morphing, "its primitive has morph targets");
-    }
     for (const Boxed<Extra>* extra : {&primitive.extra, &mesh.extra}) {
       if (*extra && !(*extra)->extensions.empty()) {
         return stays(StayRule::own_extension, "its mesh has " + (*extra)->extensions.front().name);
       }
     }
     if (!finite) {
-      stays(StayRule::not_finite,
-            "has positions or a transform that are not finite, or too large for floats");
+      return stays(StayRule::not_finite,
+                   "has positions or a transform that are not finite, or too large for floats");
+    }
+    if (!draw.deformed) {
+      return;
+    }
+    if (std::string fault = find_deformed_fault(draw); !fault.empty()) {
+      const bool apart = scene_[draw.node].skin != no_skin && find_bound(draw).rig == no_rig;
+      stays(apart ? StayRule::bound_apart : StayRule::own_extension, std::move(fault));
+    } else if (scene_[draw.node].skin == no_skin) {
+      stays(StayRule::morphing, "its primitive has morph targets");
     }
   }
 
@@ -209,7 +319,16 @@ class Surveyor {
     const NodeFacts& node = facts_.nodes[to_index(draw.node)];
     const ShapeKey& own = shape_keys_[to_index(draw.shape)];
     const std::uint32_t lightmap = node.lightmap != 0 ? node.lightmap : own.lightmap;
-    std::uint32_t layout = own.layout;
+    const bool skinned = draw.stay == StayRule::skinned && scene_[draw.node].skin != no_skin;
+    const bool morphs = draw.stay == StayRule::morphing;
+    const RigId rig = skinned ? find_bound(draw).rig : find_carrier(draw, node.moving_root);
+    const NodeId root = skinned                                 ? out_[rig].home
+                        : morphs && node.moving_root == no_node ? draw.node
+                                                                : node.moving_root;
+    std::uint32_t layout = skinned || morphs || rig != no_rig ? own.bending_layout : own.layout;
+    if (draw.deformed) {
+      layout = add_steps(draw, layout);
+    }
     if (const std::uint32_t place = find_place_text(draw);
         place != 0 && shares_uvs_.has(draw.material)) {
       layout = facts_.texts.add(fmt::format("{}{}UVs of its textures for a lightmap at {}",
@@ -217,7 +336,9 @@ class Surveyor {
                                             facts_.texts[place]));
     }
     const KeyNumbers numbers{static_cast<std::uint32_t>(draw.material),
-                             static_cast<std::uint32_t>(node.moving_root),
+                             static_cast<std::uint32_t>(root),
+                             static_cast<std::uint32_t>(rig),
+                             skinned ? 1U : 0U,
                              static_cast<std::uint32_t>(shape.topology),
                              lightmap,
                              node.tag,
@@ -228,7 +349,9 @@ class Surveyor {
     if (added) {
       MergeKey key;
       key.material = draw.material;
-      key.moving_root = node.moving_root;
+      key.moving_root = root;
+      key.rig = rig;
+      key.deformed = skinned;
       key.topology = shape.topology;
       key.lightmap = facts_.texts[lightmap];
       key.tag = facts_.texts[node.tag];
@@ -238,6 +361,31 @@ class Surveyor {
       out_.keys.push_back(std::move(key));
     }
     return slot->second;
+  }
+
+  /// Of the rig that a moving root is a joint of, where what hangs on it can be bound.
+  [[nodiscard]] RigId find_carrier(const Draw& draw, NodeId root) const {
+    const RigId rig = joints_->rig(root);
+    const std::vector<Attribute>& attributes = primitive_of(scene_, draw).attributes;
+    const bool has_influences =
+        std::any_of(attributes.begin(), attributes.end(),
+                    [](const Attribute& a) { return is_influence(a.semantic); });
+    return rig != no_rig && !draw.deformed && !has_influences &&
+                   is_invertible(out_[rig].inverse_binds[joints_->number(root)])
+               ? rig
+               : no_rig;
+  }
+
+  /// Weights that go by steps, in an animation that moves others smoothly, need tracks of their
+  /// own.
+  std::uint32_t add_steps(const Draw& draw, std::uint32_t layout) {
+    if (!steps_) {
+      steps_.emplace(scene_);
+    }
+    const std::string own = steps_->find(draw.node);
+    return own.empty() ? layout
+                       : facts_.texts.add(fmt::format("{}{}{}", facts_.texts[layout],
+                                                      layout == 0 ? "" : " ", own));
   }
 
   void count_keys() {
@@ -261,6 +409,11 @@ class Surveyor {
   std::vector<ShapeKey> shape_keys_;
   std::unordered_map<KeyNumbers, KeyId, HashNumbers> key_of_;  // looked up only, never walked
   std::unordered_map<std::uint32_t, std::uint32_t> place_of_;  // by text; the same
+  std::optional<JointIndex> joints_;
+  std::optional<Reach> reach_;
+  std::optional<Naming> naming_;
+  std::optional<SteppedWeights> steps_;
+  std::map<std::pair<ShapeId, SkinId>, Bound> bound_;
   Survey out_;
   UvSharing shares_uvs_;
 };
@@ -269,9 +422,9 @@ class Surveyor {
 
 std::string_view to_string(StayRule rule) {
   constexpr std::string_view names[stay_rule_count] = {
-      "none",          "animated",      "skinned",        "morphing", "physics",
-      "marked_moving", "carries_light", "carries_camera", "collider", "excluded",
-      "instanced",     "own_extension", "not_finite"};
+      "none",          "animated",      "skinned",        "morphing",   "physics",
+      "marked_moving", "carries_light", "carries_camera", "collider",   "excluded",
+      "instanced",     "own_extension", "not_finite",     "bound_apart"};
   return names[static_cast<std::size_t>(rule)];
 }
 
@@ -364,6 +517,9 @@ std::string to_string(const Scene& scene, const MergeKey& key) {
     std::transform(key.levels.begin(), key.levels.end(), std::back_inserter(levels),
                    [](LevelId id) { return to_index(id); });
     text += fmt::format(", scene {}", fmt::join(levels, "+"));
+  }
+  if (key.deformed) {
+    text += ", skinned";
   }
   if (key.moving_root != no_node) {
     text += fmt::format(", under {}", make_node_path(scene, key.moving_root));

@@ -15,6 +15,7 @@
 #include "survey/rules.h"
 #include "verify/audit_parts.h"
 #include "verify/look.h"
+#include "verify/motion.h"
 
 namespace wakuzume {
 namespace {
@@ -68,6 +69,9 @@ Auditor::Auditor(const Scene& before,
       surroundings_before_(before, ledger.lightmap_key),
       surroundings_after_(after, ledger.lightmap_key) {
   for (const LedgerResult& result : ledger.results) {
+    if (!result.joints.empty() || !result.targets.empty()) {
+      deformed_[{result.node, result.primitive}] = &result;
+    }
     if (!result.has_backs && !result.in_shading_order && result.order.empty()) {
       continue;
     }
@@ -179,7 +183,8 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
     out.mismatch = compare_surroundings(
         surroundings_before_,
         {row.source.node, *find_primitive(before_, row.source.node, row.source.primitive)},
-        surroundings_after_, {row.node, *find_primitive(after_, row.node, row.primitive)});
+        surroundings_after_, {row.node, *find_primitive(after_, row.node, row.primitive)},
+        is_skinned_anew(row) ? MovedBy::joints : MovedBy::nodes);
   }
   if (!out.mismatch.empty()) {
     return out;
@@ -211,7 +216,9 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
   find_places(row, shared.pairing);
   const Rounding rounding = find_rounding(shared, row);
   const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
-  if (row.fate == Fate::instanced) {
+  if (is_in_motion(before_, after_, row)) {
+    compare_deformed(row, shared.pairing, allowed, out);
+  } else if (row.fate == Fate::instanced) {
     compare_shared(shared, allowed, out);
   } else {
     compare_all(shared.pairing, allowed, out);

@@ -6,6 +6,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "verify/surroundings.h"
@@ -21,6 +22,8 @@ struct DrawAudit {
   std::uint64_t elements = 0;  ///< lines and points
   double position_error_m = 0;
   bool fitted = false;  ///< agrees as a repeat does, not element by element
+  /// Of what is deformed: vertices of the source, and those of the result that they are.
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> vertices{};
 };
 
 /// Both scenes with what all audits need of them.
@@ -82,14 +85,33 @@ class Auditor {
   [[nodiscard]] std::string compare_directions(const Pairing& pairing,
                                                const Attribute& attribute) const;
 
+  // What is deformed (audit_deformed.cpp).
+  [[nodiscard]] bool is_skinned_anew(const LedgerRow& row) const {
+    return row.fate == Fate::merged && after_[row.node].skin != no_skin;
+  }
+  void compare_deformed(const LedgerRow& row,
+                        const Pairing& pairing,
+                        double allowed,
+                        DrawAudit& out) const;
+  [[nodiscard]] std::string compare_joints(const LedgerRow& row, const LedgerResult& result) const;
+  void compare_bound(const LedgerRow& row,
+                     const LedgerResult& result,
+                     const Pairing& pairing,
+                     double allowed,
+                     DrawAudit& out) const;
+  [[nodiscard]] std::string compare_targets(const LedgerRow& row,
+                                            const LedgerResult& result,
+                                            const Pairing& pairing) const;
+
   const Scene& before_;
   const Scene& after_;
   const Ledger& ledger_;
   const VerifySettings& settings_;
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;
-  std::string lightmap_uvs_;               ///< semantic
-  std::map<DrawRef, ResultOrder> orders_;  ///< of results that have one, or backs
+  std::string lightmap_uvs_;                         ///< semantic
+  std::map<DrawRef, const LedgerResult*> deformed_;  ///< results with a skin or targets
+  std::map<DrawRef, ResultOrder> orders_;            ///< of results that have one, or backs
   Surroundings surroundings_before_;
   Surroundings surroundings_after_;
 };

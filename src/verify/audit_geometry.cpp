@@ -190,19 +190,6 @@ bool Auditor::is_ignored(const Pairing& pairing, const Attribute& attribute) {
          pairing.ignored.end();
 }
 
-/// The first of the result's attributes that is not what it was, of those that are asked for.
-template <class Asked>
-std::string Auditor::compare_attributes(const Pairing& pairing, const Asked& asked) const {
-  std::string out;
-  for (const Attribute& attribute : pairing.after->attributes) {
-    if (out.empty() && attribute.semantic != "POSITION" && !is_ignored(pairing, attribute) &&
-        asked(attribute)) {
-      out = compare_attribute(pairing, attribute);
-    }
-  }
-  return out;
-}
-
 std::string Auditor::find_lost(const Pairing& pairing) const {
   for (const Attribute& attribute : pairing.before->attributes) {
     const bool made_anew =

@@ -55,6 +55,19 @@ struct Auditor::Shared {
   std::string other_mismatch;  ///< of attributes that are no places, directions or lightmap UVs
 };
 
+/// The first of the result's attributes that is not what it was, of those that are asked for.
+template <class Asked>
+std::string Auditor::compare_attributes(const Pairing& pairing, const Asked& asked) const {
+  std::string out;
+  for (const Attribute& attribute : pairing.after->attributes) {
+    if (out.empty() && attribute.semantic != "POSITION" && !is_ignored(pairing, attribute) &&
+        asked(attribute)) {
+      out = compare_attribute(pairing, attribute);
+    }
+  }
+  return out;
+}
+
 inline const Primitive* find_primitive(const Scene& scene, NodeId node, std::uint32_t primitive) {
   if (to_index(node) >= scene.nodes.size() || scene[node].mesh == no_mesh) {
     return nullptr;

@@ -31,11 +31,16 @@ Surroundings::Surroundings(const Scene& scene, std::string lightmap_key)
   // Animations keep their numbers, nodes may not.
   for (std::size_t a = 0; a < scene.animations.size(); ++a) {
     const auto& channels = scene.animations[a].channels;
-    for (std::size_t c = 0; c < channels.size(); ++c) {
-      const std::size_t n = to_index(channels[c].node);
-      if (n < mover_of_node_.size() && !mover_of_node_[n].empty()) {
-        mover_of_node_[n] += fmt::format(" {}.{}", a, c);
+    std::size_t number = 0;  // those of weights come and go with what has them
+    for (const AnimationChannel& channel : channels) {
+      const std::size_t n = to_index(channel.node);
+      if (channel.path == "weights") {
+        continue;
       }
+      if (n < mover_of_node_.size() && !mover_of_node_[n].empty()) {
+        mover_of_node_[n] += fmt::format(" {}.{}", a, number);
+      }
+      ++number;
     }
   }
 }
@@ -64,7 +69,8 @@ std::string Surroundings::lightmap(NodeId node, const Primitive& primitive) cons
 std::string compare_surroundings(const Surroundings& before,
                                  const DrawnPrimitive& was,
                                  const Surroundings& after,
-                                 const DrawnPrimitive& is) {
+                                 const DrawnPrimitive& is,
+                                 MovedBy moved_by) {
   const auto tell = [](const char* what, const std::string& old_text, const std::string& new_text) {
     return old_text == new_text
                ? std::string()
@@ -73,7 +79,7 @@ std::string compare_surroundings(const Surroundings& before,
   };
   std::string out =
       tell("is shown by the glTF scenes", before.levels(was.node), after.levels(is.node));
-  if (out.empty()) {
+  if (out.empty() && moved_by == MovedBy::nodes) {
     out = tell("is moved by", before.movers(was.node), after.movers(is.node));
   }
   if (out.empty()) {

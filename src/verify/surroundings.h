@@ -40,10 +40,16 @@ struct DrawnPrimitive {
   const Primitive& primitive;
 };
 
+enum class MovedBy : std::uint8_t {
+  nodes,
+  joints  ///< the nodes above it do not move it
+};
+
 /// What differs, as a sentence; empty: nothing.
 std::string compare_surroundings(const Surroundings& before,
                                  const DrawnPrimitive& was,
                                  const Surroundings& after,
-                                 const DrawnPrimitive& is);
+                                 const DrawnPrimitive& is,
+                                 MovedBy moved_by = MovedBy::nodes);
 
 }  // namespace wakuzume

@@ -12,6 +12,7 @@
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "verify/audit.h"
+#include "verify/motion.h"
 #include "verify/shaded.h"
 
 namespace wakuzume {
@@ -127,6 +128,27 @@ class Verifier {
       verdict_.largest_position_error_m =
           std::max(verdict_.largest_position_error_m, audits[i].position_error_m);
     }
+    return audit_all_motion(audits, run);
+  }
+
+  bool audit_all_motion(std::vector<DrawAudit>& audits, const RunControl& run) {
+    std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> vertices;
+    std::transform(audits.begin(), audits.end(), std::back_inserter(vertices),
+                   [](DrawAudit& audit) { return std::move(audit.vertices); });
+    const auto found = audit_motion(before_, after_, ledger_, vertices, settings_, run);
+    if (!found) {
+      return false;
+    }
+    verdict_.poses = found->poses;
+    verdict_.places_in_motion = found->places;
+    verdict_.largest_motion_error_m = found->largest_error_m;
+    for (std::size_t i = 0; i < audits.size(); ++i) {
+      const MotionFinding& finding = found->findings[i];
+      if (!finding.what.empty()) {
+        report(finding.draw, finding.what);
+        verdict_.rejected.push_back({finding.draw, no_material, RejectedFor::shape, finding.what});
+      }
+    }
     return true;
   }
 
@@ -198,6 +220,9 @@ Result<void> validate(const VerifySettings& settings) {
       {"refiltered_draw_share", settings.refiltered_draw_share, 1},
       {"distance_tolerance", settings.distance_tolerance, 1},
       {"mend_rounds", settings.mend_rounds, 16},
+      {"moments", settings.moments, 1e4},
+      {"poses", settings.poses, 1e4},
+      {"motion_tolerance", settings.motion_tolerance, 1},
       {"seconds", settings.seconds, 1e6},
       {"picture_views", settings.picture_views, 65536}};
   for (const auto& [name, value, most] : ranges) {

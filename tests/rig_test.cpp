@@ -1,0 +1,92 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include <gtest/gtest.h>
+
+#include <algorithm>
+
+#include "support/rig_scene.h"
+#include "support/scene_builder.h"
+#include "wakuzume/propose.h"
+#include "wakuzume/restore.h"
+#include "wakuzume/verify.h"
+
+/// What a skeleton carries becomes one mesh a material, and is where it was in every pose.
+namespace wakuzume {
+namespace {
+
+struct Merged {
+  Scene scene;
+  Survey survey;
+  Plan plan;
+  Built built;
+};
+
+Merged merge(Scene scene, const ProposeSettings& settings) {
+  Merged out;
+  out.scene = std::move(scene);
+  out.survey = *survey(out.scene);
+  out.plan = *propose(out.scene, out.survey, settings);
+  auto built = build(out.scene, out.plan);
+  EXPECT_TRUE(built) << to_string(built.error());
+  out.built = std::move(*built);
+  return out;
+}
+
+const ProposeSettings all_skinned{.rigid_parts = RigidParts::skin};
+
+class RandomRigs : public testing::TestWithParam<std::uint32_t> {};
+
+TEST_P(RandomRigs, StandWhereTheyStoodInEveryPose) {
+  for (std::uint32_t i = 0; i < 12; ++i) {
+    const std::uint32_t seed = 100 * GetParam() + i;
+    SCOPED_TRACE(seed);
+    const Merged made = merge(test::make_random_rig(seed), all_skinned);
+    const auto checked = check_scene(made.built.scene);
+    ASSERT_TRUE(checked) << to_string(checked.error());
+    const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    ASSERT_TRUE(verdict);
+    ASSERT_TRUE(verdict->passed) << verdict->mismatches[0].path << ": "
+                                 << verdict->mismatches[0].what;
+    EXPECT_GT(verdict->fates[static_cast<std::size_t>(Fate::merged)], 0U);
+    EXPECT_GT(verdict->poses, 1U);
+    for (int animation = -1; animation < 2; ++animation) {
+      for (const double time : {0.0, 0.33, 0.71, 1.4}) {
+        EXPECT_LT(test::find_motion_error(made.scene, made.built.scene, made.built.ledger,
+                                          animation, time),
+                  1e-5)
+            << "animation " << animation << " at " << time;
+      }
+    }
+  }
+}
+INSTANTIATE_TEST_SUITE_P(Seeds, RandomRigs, testing::Range(0U, 6U));
+
+TEST(RandomRigs, AreRestoredWholeAndInPart) {
+  for (std::uint32_t seed = 900; seed < 920; ++seed) {
+    SCOPED_TRACE(seed);
+    const Merged made = merge(test::make_random_rig(seed), all_skinned);
+    const auto whole =
+        restore(made.built.scene, made.built.ledger, made.scene, {.everything = true});
+    ASSERT_TRUE(whole) << to_string(whole.error());
+    EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(made.scene));
+    RestoreChoice half;
+    for (std::size_t r = 0; r < made.built.ledger.rows.size(); r += 2) {
+      const LedgerRow& row = made.built.ledger.rows[r];
+      if (row.fate == Fate::merged) {
+        half.nodes.push_back(make_node_path(made.scene, row.source.node));
+      }
+    }
+    const auto part = restore(made.built.scene, made.built.ledger, made.scene, half);
+    ASSERT_TRUE(part) << to_string(part.error());
+    const auto checked = check_scene(part->scene);
+    ASSERT_TRUE(checked) << to_string(checked.error());
+    const auto verdict = verify(made.scene, part->scene, part->ledger);
+    ASSERT_TRUE(verdict) << to_string(verdict.error());
+    EXPECT_TRUE(verdict->passed) << verdict->mismatches[0].path << ": "
+                                 << verdict->mismatches[0].what;
+    EXPECT_LT(test::find_motion_error(made.scene, part->scene, part->ledger, 0, 0.6), 1e-5);
+  }
+}
+
+}  // namespace
+}  // namespace wakuzume
