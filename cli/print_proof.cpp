@@ -74,6 +74,13 @@ std::string print_views(const Verdict& verdict) {
     out += fmt::format("  and {} more views; the verdict as JSON has all of them\n",
                        verdict.views.size() - most_rows);
   }
+  if (!verdict.posed_views.empty()) {
+    const ViewCheck& worst = verdict.posed_views.front();
+    out += fmt::format("  {} drawn before and after; the worst, {}: {} wrong, {:.1f} dB{}\n",
+                       plural(verdict.posed_views.size(), "pose", "poses"), worst.view,
+                       plural(worst.differing, "pixel", "pixels"), worst.psnr_db,
+                       worst.passed ? "" : "  FAILED");
+  }
   std::uint64_t righted = 0;
   std::uint64_t disordered = 0;
   std::uint64_t shifted = 0;

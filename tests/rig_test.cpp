@@ -88,5 +88,26 @@ TEST(RandomRigs, AreRestoredWholeAndInPart) {
   }
 }
 
+TEST(RandomMachines, BecomeOneMeshOnRequestAndMoveAsTheyDid) {
+  for (std::uint32_t seed = 0; seed < 60; ++seed) {
+    SCOPED_TRACE(seed);
+    const Scene scene = test::make_random_machine(seed);
+    const Merged kept = merge(scene, {});
+    EXPECT_TRUE(kept.built.scene.skins.empty());
+    const Merged made = merge(scene, {.rigid_chains = RigidChains::skin});
+    const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    ASSERT_TRUE(verdict && verdict->passed) << verdict->mismatches[0].what;
+    EXPECT_LE(verdict->after.draws, count_totals(kept.built.scene).draws);
+    for (const double time : {0.0, 0.3, 0.9, 2.0}) {
+      EXPECT_LT(test::find_motion_error(made.scene, made.built.scene, made.built.ledger, 0, time),
+                1e-5);
+    }
+    const auto whole =
+        restore(made.built.scene, made.built.ledger, made.scene, {.everything = true});
+    ASSERT_TRUE(whole);
+    EXPECT_EQ(make_content_hash(whole->scene), make_content_hash(made.scene));
+  }
+}
+
 }  // namespace
 }  // namespace wakuzume

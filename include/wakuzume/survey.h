@@ -96,8 +96,8 @@ enum class RigKind : std::uint8_t {
 };
 std::string_view to_string(RigKind kind);
 
-/// Nodes that carry what may be one mesh with one skin. A skeleton has another rig for what is bound
-/// in a pose that can't be brought into the first one's.
+/// Nodes that carry what may be one mesh with one skin. A skeleton has another rig for what is
+/// bound in a pose that can't be brought into the first one's.
 struct Rig {
   RigKind kind = RigKind::skeleton;
   std::uint32_t skeleton = 0;  ///< equal of rigs of one skeleton, and of no others

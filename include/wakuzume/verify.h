@@ -50,6 +50,8 @@ struct VerifySettings {
   std::uint32_t moments = 8;
   std::uint32_t poses = 100;       ///< \range [0, 1e4]
   double motion_tolerance = 1e-5;  ///< \range [0, 1]
+  /// Of what is deformed: poses and morph targets of which pictures are compared. \range [0, 1e4]
+  std::uint32_t picture_poses = 4;
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;
@@ -229,6 +231,7 @@ struct Verdict {
   std::array<double, 2> shaded_per_triangle{};
   std::string drawn_by;                  ///< what drew the views; empty: nothing did
   std::vector<ViewCheck> views;          ///< of verify_views; the worst first
+  std::vector<ViewCheck> posed_views;    ///< of what is deformed, in poses; the worst first
   std::vector<GroupFault> group_faults;  ///< most pixels first; what is blended last
   std::vector<BudgetResult> budgets;     ///< of the result
   std::vector<TierResult> tiers;

@@ -22,6 +22,7 @@
 #include "wakuzume/mend.h"
 #include "wakuzume/order.h"
 #include "wakuzume/packing.h"
+#include "wakuzume/pose.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/reduce.h"
 #include "wakuzume/relief.h"

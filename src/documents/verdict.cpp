@@ -124,6 +124,13 @@ void write_drawn(ReadableJsonOut& out, const Verdict& verdict) {
       write_view(out, check);
     }
     out.end_array();
+    if (!verdict.posed_views.empty()) {
+      out.begin_array("posed_views");
+      for (const ViewCheck& check : verdict.posed_views) {
+        write_view(out, check);
+      }
+      out.end_array();
+    }
     out.begin_array("group_faults");
     for (const GroupFault& fault : verdict.group_faults) {
       write_group_fault(out, fault);

@@ -237,6 +237,9 @@ Result<void> compare_views(const Compared& scenes,
   Verdict with_views = verdict;
   auto done = draw_and_compare(scenes, job, tools, run, with_views);
   if (done) {
+    done = compare_poses(scenes, job, tools, run, with_views);
+  }
+  if (done) {
     verdict = std::move(with_views);
     return {};
   }

@@ -32,4 +32,12 @@ Result<void> compare_views(const Compared& scenes,
                            const RunControl& run,
                            Verdict& verdict);
 
+/// The same of what is deformed, in poses of the animations and with morph targets by themselves.
+/// \pre compare_views
+Result<void> compare_poses(const Compared& scenes,
+                           const Job& job,
+                           const JobTools& tools,
+                           const RunControl& run,
+                           Verdict& verdict);
+
 }  // namespace wakuzume

@@ -341,6 +341,8 @@ void for_each_setting(AnySettings& settings, const Visit& visit) {
   visit("verify", "poses", verify.poses, "most of those, of all animations; 0 to 10,000");
   visit("verify", "motion_tolerance", verify.motion_tolerance,
         "how far a corner may be off there, as a share of the extent; 0 to 1");
+  visit("verify", "picture_poses", verify.picture_poses,
+        "poses and morph targets of what is deformed that are drawn and compared; 0 to 10,000");
   visit("verify", "mend_rounds", verify.mend_rounds,
         "times that run takes back what its proof rejects; 0: never; 0 to 16");
   visit("verify", "look_psnr_db", verify.look_psnr_db,

@@ -102,6 +102,33 @@ class PoseTrack {
   bool good_ = false;
 };
 
+namespace {
+
+std::size_t count_targets(const Scene& scene, const Node& node) {
+  std::size_t targets = 0;
+  if (node.mesh != no_mesh) {
+    for (const Primitive& primitive : scene[node.mesh].primitives) {
+      targets = std::max(targets, primitive.morph_targets.size());
+    }
+  }
+  return targets;
+}
+
+std::vector<std::vector<double>> list_weights(const Scene& scene, const std::vector<Node>& nodes) {
+  std::vector<std::vector<double>> out;
+  for (const Node& node : nodes) {
+    std::vector<double> weights;
+    if (const std::size_t targets = count_targets(scene, node); targets > 0) {
+      weights = node.weights ? *node.weights : scene[node.mesh].weights;
+      weights.resize(targets, 0);
+    }
+    out.push_back(std::move(weights));
+  }
+  return out;
+}
+
+}  // namespace
+
 struct AnimationPlayer::Tracks {
   std::vector<std::pair<const AnimationChannel*, PoseTrack>> list;
   double begin = 0;
@@ -131,43 +158,53 @@ bool AnimationPlayer::plays() const { return !tracks_->list.empty(); }
 double AnimationPlayer::begin() const { return tracks_->begin; }
 double AnimationPlayer::end() const { return tracks_->end; }
 
-Pose AnimationPlayer::find(double time) const {
-  Pose out = make_rest_pose(scene_);
-  Scene posed;
-  posed.nodes = scene_.nodes;
+void AnimationPlayer::apply(double time, std::vector<Node>& nodes) const {
   for (const auto& [channel, track] : tracks_->list) {
-    Trs& trs = posed.nodes[to_index(channel->node)].trs;
+    Node& node = nodes[to_index(channel->node)];
     if (channel->path == "translation") {
-      track.sample(time, trs.translation);
+      track.sample(time, node.trs.translation);
     } else if (channel->path == "rotation") {
-      track.turn(time, trs.rotation);
+      track.turn(time, node.trs.rotation);
     } else if (channel->path == "scale") {
-      track.sample(time, trs.scale);
+      track.sample(time, node.trs.scale);
     } else {
-      track.sample(time, out.weights[to_index(channel->node)]);
+      std::vector<double> weights(count_targets(scene_, node), 0);
+      track.sample(time, weights);
+      node.weights = std::move(weights);
     }
   }
-  out.world = make_world_matrices(posed);
-  return out;
+}
+
+Pose AnimationPlayer::find(double time) const {
+  Scene posed;
+  posed.nodes = scene_.nodes;
+  apply(time, posed.nodes);
+  return {make_world_matrices(posed), list_weights(scene_, posed.nodes)};
 }
 
 Pose make_rest_pose(const Scene& scene) {
-  Pose out;
-  out.world = make_world_matrices(scene);
-  for (const Node& node : scene.nodes) {
-    std::size_t targets = 0;
-    if (node.mesh != no_mesh) {
-      for (const Primitive& primitive : scene[node.mesh].primitives) {
-        targets = std::max(targets, primitive.morph_targets.size());
-      }
+  return {make_world_matrices(scene), list_weights(scene, scene.nodes)};
+}
+
+std::vector<Moment> list_moments(const Scene& scene, std::uint32_t of_each, std::size_t most) {
+  std::vector<Moment> all;
+  for (std::uint32_t a = 0; a < scene.animations.size(); ++a) {
+    const AnimationPlayer player(scene, scene.animations[a]);
+    for (std::uint32_t m = 1; player.plays() && m <= of_each; ++m) {
+      all.push_back({a, player.begin() + (player.end() - player.begin()) * m / of_each});
     }
-    std::vector<double> weights;
-    if (targets > 0) {
-      weights = node.weights ? *node.weights : scene[node.mesh].weights;
-      weights.resize(targets, 0);
-    }
-    out.weights.push_back(std::move(weights));
   }
+  std::vector<Moment> out;
+  const std::size_t count = std::min(most, all.size());
+  for (std::size_t i = 0; i < count; ++i) {
+    out.push_back(all[i * all.size() / count]);
+  }
+  return out;
+}
+
+Scene make_posed(const Scene& scene, const Moment& moment) {
+  Scene out = scene;
+  AnimationPlayer(scene, scene.animations[moment.animation]).apply(moment.time_s, out.nodes);
   return out;
 }
 
@@ -175,12 +212,11 @@ std::vector<std::vector<Mat4d>> list_poses(const Scene& scene,
                                            std::uint32_t moments,
                                            std::size_t most) {
   std::vector<std::vector<Mat4d>> out;
-  for (const Animation& animation : scene.animations) {
-    const AnimationPlayer player(scene, animation);
-    for (std::uint32_t m = 1; player.plays() && m <= moments && out.size() < most; ++m) {
-      const double length = player.end() - player.begin();
-      out.push_back(player.find(player.begin() + length * m / moments).world);
-    }
+  for (const Moment& moment : list_moments(scene, moments, most)) {
+    Scene posed;
+    posed.nodes = scene.nodes;
+    AnimationPlayer(scene, scene.animations[moment.animation]).apply(moment.time_s, posed.nodes);
+    out.push_back(make_world_matrices(posed));
   }
   return out;
 }

@@ -6,7 +6,7 @@
 #include <memory>
 #include <vector>
 
-#include "wakuzume/scene.h"
+#include "wakuzume/pose.h"
 
 /// Where nodes are while animations play.
 namespace wakuzume {
@@ -33,6 +33,8 @@ class AnimationPlayer {
   [[nodiscard]] bool plays() const;    ///< it moves something
   [[nodiscard]] double begin() const;  ///< seconds \pre plays()
   [[nodiscard]] double end() const;
+  /// Gives the nodes what they have at that time. \pre they are those of the scene
+  void apply(double time, std::vector<Node>& nodes) const;
   /// \cost a copy of the node tree
   [[nodiscard]] Pose find(double time) const;
 

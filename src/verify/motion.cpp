@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 #include <optional>
 
 #include "scene/elements.h"
@@ -26,7 +28,7 @@ class MovingDraw {
     const Primitive& shown = *find_primitive(scene, node, primitive);
     for (const std::vector<Attribute>& target : shown.morph_targets) {
       const StreamId moves = find_stream(target, "POSITION");
-      targets_.push_back(moves == no_stream ? std::vector<double>() : make_doubles(scene, moves));
+      targets_.push_back(moves == no_stream ? std::vector<float>() : make_floats(scene, moves));
     }
     const SkinId skin = scene[node].skin;
     if (skin == no_skin) {
@@ -34,59 +36,70 @@ class MovingDraw {
     }
     skin_ = &scene.skins[to_index(skin)];
     binds_ = make_inverse_binds(scene, *skin_);
-    for (const InfluenceSet& set : list_influences(shown)) {
-      sets_.push_back({make_doubles(scene, set.joints), make_doubles(scene, set.weights)});
-    }
+    take_influences(scene, shown);
   }
 
   [[nodiscard]] std::size_t count() const { return positions_.size() / 3; }
 
-  /// What a pose makes of it: of a skin, a matrix a joint.
+  /// What a pose makes of it: of a skin, a matrix a joint; and targets with a weight.
   struct Posed {
-    std::vector<Eigen::Matrix4d> joints;
-    Eigen::Matrix4d world;
-    std::vector<double> weights;
+    std::vector<Eigen::Matrix<double, 3, 4>> matrices;  ///< of a node, one
+    std::vector<std::pair<const float*, double>> targets;
   };
   [[nodiscard]] Posed pose(const Pose& pose) const {
     Posed out;
-    out.world = as_eigen(pose.world[to_index(node_)]);
-    out.weights = pose.weights[to_index(node_)];
+    if (skin_ == nullptr) {
+      out.matrices.emplace_back(as_eigen(pose.world[to_index(node_)]).topRows<3>());
+    }
     for (std::size_t j = 0; skin_ != nullptr && j < skin_->joints.size(); ++j) {
-      out.joints.emplace_back(as_eigen(pose.world[to_index(skin_->joints[j])]) *
-                              as_eigen(binds_[j]));
+      const Eigen::Matrix4d matrix =
+          as_eigen(pose.world[to_index(skin_->joints[j])]) * as_eigen(binds_[j]);
+      out.matrices.emplace_back(matrix.topRows<3>());
+    }
+    const std::vector<double>& weights = pose.weights[to_index(node_)];
+    for (std::size_t t = 0; t < std::min(targets_.size(), weights.size()); ++t) {
+      if (weights[t] != 0 && targets_[t].size() == positions_.size()) {
+        out.targets.emplace_back(targets_[t].data(), weights[t]);
+      }
     }
     return out;
   }
 
   [[nodiscard]] Eigen::Vector3d find(std::uint32_t v, const Posed& posed) const {
     Eigen::Vector4d at(positions_[3 * v], positions_[3 * v + 1], positions_[3 * v + 2], 1);
-    for (std::size_t t = 0; t < std::min(targets_.size(), posed.weights.size()); ++t) {
-      if (posed.weights[t] != 0 && 3 * std::size_t{v} + 2 < targets_[t].size()) {
-        for (std::size_t c = 0; c < 3; ++c) {
-          at[static_cast<Eigen::Index>(c)] += posed.weights[t] * targets_[t][3 * v + c];
-        }
-      }
+    for (const auto& [moves, weight] : posed.targets) {
+      at.head<3>() +=
+          weight * Eigen::Map<const Eigen::Vector3f>(moves + 3 * std::size_t{v}).cast<double>();
     }
     if (skin_ == nullptr) {
-      return (posed.world * at).head<3>();
+      return posed.matrices.front() * at;
     }
     Eigen::Vector3d out = Eigen::Vector3d::Zero();
-    for (const Influences& set : sets_) {
-      for (std::size_t i = 4 * std::size_t{v}; i < 4 * (std::size_t{v} + 1); ++i) {
-        const auto joint = static_cast<std::size_t>(set.joints[i]);
-        if (set.weights[i] != 0 && joint < posed.joints.size()) {
-          out += set.weights[i] * (posed.joints[joint] * at).head<3>();
-        }
-      }
+    for (std::size_t i = first_[v]; i < first_[v + 1]; ++i) {
+      out += influences_[i].second * (posed.matrices[influences_[i].first] * at);
     }
     return out;
   }
 
  private:
-  struct Influences {
-    std::vector<double> joints;
-    std::vector<double> weights;
-  };
+  /// Vertex by vertex, those that have a weight and a joint.
+  void take_influences(const Scene& scene, const Primitive& shown) {
+    std::vector<std::array<std::vector<double>, 2>> sets;
+    for (const InfluenceSet& set : list_influences(shown)) {
+      sets.push_back({make_doubles(scene, set.joints), make_doubles(scene, set.weights)});
+    }
+    first_.push_back(0);
+    for (std::size_t v = 0; v < count(); ++v) {
+      for (const auto& [joints, weights] : sets) {
+        for (std::size_t i = 4 * v; i < 4 * (v + 1); ++i) {
+          if (weights[i] != 0 && joints[i] < static_cast<double>(binds_.size())) {
+            influences_.emplace_back(static_cast<std::uint32_t>(joints[i]), weights[i]);
+          }
+        }
+      }
+      first_.push_back(influences_.size());
+    }
+  }
 
   static std::vector<double> read(const Scene& scene, const Primitive* primitive) {
     const StreamId stream = primitive == nullptr ? no_stream : primitive->find("POSITION");
@@ -95,10 +108,11 @@ class MovingDraw {
 
   NodeId node_;
   std::vector<double> positions_;
-  std::vector<std::vector<double>> targets_;
+  std::vector<std::vector<float>> targets_;
   const Skin* skin_ = nullptr;
   std::vector<Mat4d> binds_;
-  std::vector<Influences> sets_;
+  std::vector<std::pair<std::uint32_t, double>> influences_;  ///< joint and weight
+  std::vector<std::size_t> first_;                            ///< of each vertex, and behind all
 };
 
 /// A pose of both scenes.
@@ -129,20 +143,38 @@ class MotionAuditor {
     if (rows_.empty()) {
       return out;
     }
+    // Rows of one result share what is read of it.
+    std::map<DrawRef, std::size_t> number;
+    std::vector<DrawRef> results;
+    for (const std::size_t r : rows_) {
+      const DrawRef result{ledger_.rows[r].node, ledger_.rows[r].primitive};
+      if (number.try_emplace(result, results.size()).second) {
+        results.push_back(result);
+      }
+    }
     std::vector<std::optional<MovingDraw>> was(rows_.size());
-    std::vector<std::optional<MovingDraw>> is(rows_.size());
-    bool goes_on = for_each_index(rows_.size(), run, "auditing motion", [&](std::size_t i) {
-      const LedgerRow& row = ledger_.rows[rows_[i]];
-      was[i].emplace(before_, row.source.node, row.source.primitive);
-      is[i].emplace(after_, row.node, row.primitive);
-    });
+    std::vector<std::optional<MovingDraw>> is(results.size());
+    bool goes_on = for_each_index(rows_.size(), run, "auditing motion",
+                                  [&](std::size_t i) {
+                                    const DrawRef& draw = ledger_.rows[rows_[i]].source;
+                                    was[i].emplace(before_, draw.node, draw.primitive);
+                                  }) &&
+                   for_each_index(results.size(), run, "auditing motion", [&](std::size_t i) {
+                     is[i].emplace(after_, results[i].node, results[i].primitive);
+                   });
     std::vector<double> errors(rows_.size(), 0);
     for_each_pose([&](const PosePair& pose) {
       ++out.poses;
+      std::vector<MovingDraw::Posed> posed;
+      std::transform(is.begin(), is.end(), std::back_inserter(posed),
+                     [&](const auto& draw) { return draw->pose(pose.after); });
       goes_on = goes_on && for_each_index(rows_.size(), run, "auditing motion", [&](std::size_t i) {
-                  const std::size_t r = rows_[i];
-                  errors[i] = std::max(errors[i], compare(ledger_.rows[r].source, *was[i], *is[i],
-                                                          vertices[r], pose, out.findings[r]));
+                  const LedgerRow& row = ledger_.rows[rows_[i]];
+                  const std::size_t n = number.at({row.node, row.primitive});
+                  errors[i] =
+                      std::max(errors[i], compare({row.source, pose.what, *was[i],
+                                                   was[i]->pose(pose.before), *is[n], posed[n]},
+                                                  vertices[rows_[i]], out.findings[rows_[i]]));
                 });
       return goes_on;
     });
@@ -218,14 +250,20 @@ class MotionAuditor {
     return true;
   }
 
-  double compare(const DrawRef& draw,
-                 const MovingDraw& was,
-                 const MovingDraw& is,
+  /// One draw in one pose of both scenes.
+  struct PosedRow {
+    const DrawRef& draw;
+    const std::string& pose;
+    const MovingDraw& was;
+    MovingDraw::Posed old_pose;
+    const MovingDraw& is;
+    const MovingDraw::Posed& new_pose;
+  };
+
+  double compare(const PosedRow& row,
                  const std::vector<std::pair<std::uint32_t, std::uint32_t>>& vertices,
-                 const PosePair& pair,
                  MotionFinding& finding) const {
-    const MovingDraw::Posed old_pose = was.pose(pair.before);
-    const MovingDraw::Posed new_pose = is.pose(pair.after);
+    const auto& [draw, pose, was, old_pose, is, new_pose] = row;
     Box3d box;
     double error = 0;
     for (const auto& [from, to] : vertices) {
@@ -241,7 +279,7 @@ class MotionAuditor {
     const double allowed = settings_.motion_tolerance * find_reach_of(box);
     if (error > allowed && finding.what.empty()) {
       finding = {draw, fmt::format("{} a corner is {:.3g} m from its place; {:.3g} m are allowed",
-                                   pair.what, error, allowed)};
+                                   pose, error, allowed)};
     }
     return error;
   }

@@ -221,6 +221,7 @@ Result<void> validate(const VerifySettings& settings) {
       {"distance_tolerance", settings.distance_tolerance, 1},
       {"mend_rounds", settings.mend_rounds, 16},
       {"moments", settings.moments, 1e4},
+      {"picture_poses", settings.picture_poses, 1e4},
       {"poses", settings.poses, 1e4},
       {"motion_tolerance", settings.motion_tolerance, 1},
       {"seconds", settings.seconds, 1e6},

@@ -185,7 +185,8 @@ class RigMaker {
   }
 
   MeshData make_shape() {
-    MeshData data = make_ball(2 + static_cast<std::uint32_t>(dice_.pick(4)), 0.2);
+    MeshData data = make_ball(
+        wishes_.side > 0 ? wishes_.side : 2 + static_cast<std::uint32_t>(dice_.pick(4)), 0.2);
     for (float& value : data.positions) {
       value *= 0.3F;
     }
@@ -421,6 +422,71 @@ class RigMaker {
   std::vector<std::pair<NodeId, std::size_t>> morphing_;
 };
 
+/// A machine of animated parts, one below the other, with others that move as they do.
+class MachineMaker {
+ public:
+  explicit MachineMaker(std::uint32_t seed) : dice_(seed) {}
+
+  Scene make() {
+    const MaterialId iron = builder_.add_material("iron");
+    const NodeId base = builder_.add_node("machine", no_mesh, place(5));
+    std::vector<NodeId> parts{base};
+    const std::size_t count = 3 + dice_.pick(8);
+    for (std::size_t p = 0; p < count; ++p) {
+      const std::string name = "part " + std::to_string(p);
+      const NodeId above = parts[dice_.pick(parts.size())];
+      parts.push_back(builder_.add_node(name, no_mesh, place(1), above));
+      add_track(parts.back(), p % 3 == 2 ? 0 : p);
+      for (std::size_t m = 0; m < 1 + dice_.pick(2); ++m) {
+        MeshData data = make_tetrahedron();
+        for (float& value : data.positions) {
+          value *= 0.3F;
+        }
+        Trs trs = place(0.5);
+        trs.scale[0] *= dice_.one_in(3) ? -1 : 1;
+        builder_.add_node(name + " plate " + std::to_string(m), builder_.add_mesh(name, data, iron),
+                          trs, parts.back());
+      }
+    }
+    builder_.scene.animations.push_back(std::move(animation_));
+    return builder_.finish();
+  }
+
+ private:
+  Trs place(double reach) {
+    Trs out;
+    for (double& t : out.translation) {
+      t = dice_.between(-reach, reach);
+    }
+    out.rotation = dice_.turn(3);
+    const double scale = dice_.between(0.5, 2);
+    out.scale = {scale, scale, scale};
+    return out;
+  }
+
+  /// \param like  parts with the same number move alike
+  void add_track(NodeId node, std::size_t like) {
+    Dice dice(static_cast<std::uint32_t>(77 + like));
+    Floats times{0, 0.5F, 1.25F};
+    Floats values;
+    for (std::size_t k = 0; k < times.size(); ++k) {
+      const std::array<double, 4> turn = dice.turn(2);
+      values.insert(values.end(), turn.begin(), turn.end());
+    }
+    AnimationSampler sampler;
+    sampler.input = builder_.add_stream(times, ElementType::scalar, ComponentType::f32);
+    builder_.scene.streams.back().bounds = StreamBounds{{0}, {1.25}};
+    sampler.output = builder_.add_stream(values, ElementType::vec4, ComponentType::f32);
+    animation_.channels.push_back(
+        {static_cast<std::uint32_t>(animation_.samplers.size()), node, "rotation", {}, {}});
+    animation_.samplers.push_back(std::move(sampler));
+  }
+
+  Dice dice_;
+  SceneBuilder builder_;
+  Animation animation_;
+};
+
 // ---- the second way ----------------------------------------------------------------------------
 
 /// The value of a channel at a time, by appendix C of the standard.
@@ -588,6 +654,8 @@ std::vector<std::array<Place, 3>> sort_triangles(const std::vector<Place>& corne
 Scene make_random_rig(std::uint32_t seed, const RigWishes& wishes) {
   return RigMaker(seed, wishes).make();
 }
+
+Scene make_random_machine(std::uint32_t seed) { return MachineMaker(seed).make(); }
 
 std::vector<Place> pose_corners(const Scene& scene,
                                 const DrawRef& draw,

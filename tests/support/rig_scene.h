@@ -20,6 +20,7 @@ struct RigWishes {
   std::size_t targets = 6;  ///< names that parts take some of
   std::size_t sets = 2;     ///< most sets of four influences
   std::size_t rigid = 4;    ///< parts hung on joints
+  std::uint32_t side = 0;   ///< of the balls that parts are, see make_ball; 0: small ones
   bool shifted = true;      ///< some skins are bound turned, scaled and shifted
   bool mirrored = true;     ///< some nodes mirror
   bool nested_scales = true;
@@ -29,6 +30,9 @@ struct RigWishes {
 /// bind poses; parts of several materials; animations of joints and weights with all three
 /// interpolations.
 Scene make_random_rig(std::uint32_t seed, const RigWishes& wishes = {});
+
+/// Animated parts below "/machine", one below the other or side by side, of one material.
+Scene make_random_machine(std::uint32_t seed);
 
 using Place = std::array<double, 3>;
 
