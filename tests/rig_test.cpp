@@ -32,7 +32,7 @@ Merged merge(Scene scene, const ProposeSettings& settings) {
   return out;
 }
 
-const ProposeSettings all_skinned{.rigid_parts = RigidParts::skin};
+const ProposeSettings all_skinned{.repeats = Repeats::merge, .rigid_parts = RigidParts::skin};
 
 class RandomRigs : public testing::TestWithParam<std::uint32_t> {};
 

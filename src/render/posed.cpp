@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "scene/matrix.h"
+#include "survey/rigs.h"
 
 namespace wakuzume {
 namespace {
@@ -50,17 +51,11 @@ std::vector<Eigen::Matrix4d> make_joint_matrices(const Scene& scene,
                                                  NodeId id,
                                                  const std::vector<Mat4d>& world) {
   const Skin& skin = scene.skins[to_index(scene[id].skin)];
-  const std::vector<double> inverse = skin.inverse_bind_matrices == no_stream
-                                          ? std::vector<double>()
-                                          : make_doubles(scene, skin.inverse_bind_matrices);
+  const std::vector<Mat4d> binds = make_inverse_binds(scene, skin);
   const Eigen::Matrix4d to_node = as_eigen(world[to_index(id)]).inverse();
   std::vector<Eigen::Matrix4d> out;
   for (std::size_t j = 0; j < skin.joints.size(); ++j) {
-    Eigen::Matrix4d bind = Eigen::Matrix4d::Identity();
-    if (16 * (j + 1) <= inverse.size()) {
-      bind = Eigen::Map<const Eigen::Matrix4d>(inverse.data() + 16 * j);
-    }
-    out.emplace_back(to_node * as_eigen(world[to_index(skin.joints[j])]) * bind);
+    out.emplace_back(to_node * as_eigen(world[to_index(skin.joints[j])]) * as_eigen(binds[j]));
   }
   return out;
 }
@@ -71,16 +66,19 @@ void pose(const Scene& scene,
           const std::vector<Mat4d>& world,
           ShownVertices& out) {
   const std::vector<Eigen::Matrix4d> joints = make_joint_matrices(scene, id, world);
-  const std::vector<float> numbers = decode(scene, primitive.attributes, "JOINTS_0");
-  const std::vector<float> weights = decode(scene, primitive.attributes, "WEIGHTS_0");
-  const std::size_t count =
-      std::min({out.positions.size() / 3, numbers.size() / 4, weights.size() / 4});
+  std::vector<std::pair<std::vector<float>, std::vector<float>>> sets;
+  for (const InfluenceSet& set : list_influences(primitive)) {
+    sets.emplace_back(make_floats(scene, set.joints), make_floats(scene, set.weights));
+  }
+  const std::size_t count = sets.empty() ? 0 : out.positions.size() / 3;
   for (std::size_t v = 0; v < count; ++v) {
     Eigen::Matrix4d matrix = Eigen::Matrix4d::Zero();
-    for (std::size_t i = 4 * v; i < 4 * v + 4; ++i) {
-      const auto joint = static_cast<std::size_t>(numbers[i]);
-      if (joint < joints.size()) {
-        matrix += static_cast<double>(weights[i]) * joints[joint];
+    for (const auto& [numbers, weights] : sets) {
+      for (std::size_t i = 4 * v; i < std::min(4 * v + 4, weights.size()); ++i) {
+        const auto joint = static_cast<std::size_t>(numbers[i]);
+        if (joint < joints.size()) {
+          matrix += static_cast<double>(weights[i]) * joints[joint];
+        }
       }
     }
     const auto apply = [&](std::vector<float>& values, std::size_t width, double w,

@@ -111,7 +111,10 @@ class RigMaker {
   Scene make() {
     add_skeleton();
     for (std::size_t m = 0; m < 3; ++m) {
-      builder_.add_material("kind " + std::to_string(m));
+      const MaterialId id = builder_.add_material("kind " + std::to_string(m));
+      Material& material = builder_.scene.materials[to_index(id)];
+      material.base_color = {m == 0 ? 0.9 : 0.2, m == 1 ? 0.9 : 0.2, m == 2 ? 0.9 : 0.2, 1};
+      material.metallic = 0;
     }
     for (std::size_t p = 0; p < wishes_.parts; ++p) {
       add_part(p);
@@ -254,6 +257,8 @@ class RigMaker {
     for (std::size_t n = names.size(); n > 1; --n) {
       std::swap(names[n - 1], names[dice_.pick(n)]);
     }
+    const bool turned =
+        dice_.one_in(2);  // normals of all targets: engines differ where some have none
     for (std::size_t n = 0; n < names.size(); ++n) {
       Floats moves(data.positions.size(), 0);
       Floats turns(data.positions.size(), 0);
@@ -266,7 +271,7 @@ class RigMaker {
       std::vector<Attribute> target{
           {"POSITION", builder_.add_stream(moves, ElementType::vec3, ComponentType::f32)}};
       builder_.scene.streams.back().bounds = StreamBounds{{-0.2, -0.2, -0.2}, {0.2, 0.2, 0.2}};
-      if (dice_.one_in(2)) {
+      if (turned) {
         target.push_back(
             {"NORMAL", builder_.add_stream(turns, ElementType::vec3, ComponentType::f32)});
       }
@@ -310,7 +315,7 @@ class RigMaker {
     for (std::size_t n = 0; n < names.size(); ++n) {
       weights.push_back(dice_.one_in(3) ? 0.5 : 0);
     }
-    if (dice_.one_in(2)) {
+    if (dice_.one_in(2) || !wishes_.weights_of_nodes) {
       builder_.scene.meshes[to_index(mesh)].weights = weights;
     } else {
       builder_.scene.meshes[to_index(mesh)].weights.assign(names.size(), 0);

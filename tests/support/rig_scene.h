@@ -24,6 +24,7 @@ struct RigWishes {
   bool shifted = true;      ///< some skins are bound turned, scaled and shifted
   bool mirrored = true;     ///< some nodes mirror
   bool nested_scales = true;
+  bool weights_of_nodes = true;  ///< beside those of meshes
 };
 
 /// A figure below "/avatar": its skins, some shared, some of their own with other joints and other
