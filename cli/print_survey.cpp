@@ -501,4 +501,18 @@ std::string print_budgets(const std::vector<BudgetResult>& budgets,
   return tiers.empty() ? out : out + print_tiers(tiers);
 }
 
+std::string print_part(const std::string& path,
+                       const std::vector<std::string>& where,
+                       const std::vector<Figure>& figures,
+                       const std::vector<TierResult>& tiers) {
+  std::string out = fmt::format("{}, where {}\n", path, fmt::join(where, " and "));
+  for (const Figure& figure : figures) {
+    out += figure.name == "texture_megabytes"
+               ? fmt::format("  {:<20}{:>12.2f}\n", figure.name, figure.value)
+               : fmt::format("  {:<20}{:>12}\n", figure.name,
+                             group_digits(static_cast<std::uint64_t>(figure.value)));
+  }
+  return out + print_tiers(tiers);
+}
+
 }  // namespace wakuzume::cli

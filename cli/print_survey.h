@@ -25,6 +25,12 @@ std::string to_text(const Table& table, std::span<const std::uint32_t> rows, std
 std::string print_budgets(const std::vector<BudgetResult>& budgets,
                           const std::vector<TierResult>& tiers);
 
+/// A part of a scene: what it holds, which tier it reaches, and what stops it from the next.
+std::string print_part(const std::string& path,
+                       const std::vector<std::string>& where,
+                       const std::vector<Figure>& figures,
+                       const std::vector<TierResult>& tiers);
+
 struct SharedScene {
   std::string path;
   Totals totals;

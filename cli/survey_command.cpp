@@ -1,10 +1,13 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <algorithm>
+#include <iterator>
 #include <limits>
 #include <map>
 
 #include "command.h"
 #include "print_survey.h"
+#include "wakuzume/figures_of.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -53,6 +56,44 @@ Result<std::string> print_table(const Options& options,
   return options.format == Format::csv ? to_csv(*table, *rows) : to_json(*table, *rows);
 }
 
+/// Tiers of what --where chooses, and of nothing else.
+bool ranks_part(const Options& options) {
+  return !options.where.empty() && !options.tier.empty() && options.table.empty() &&
+         options.by.empty() && options.format == Format::text;
+}
+
+Exit rank_part(Command& command,
+               const Scene& scene,
+               const Survey& survey,
+               const Assessment& assessment) {
+  const Options& options = command.options();
+  const auto table = make_draw_table(scene, survey, assessment.findings);
+  const auto rows = select_rows(*table, {options.where, ""});
+  if (!rows) {
+    return command.fail(rows.error());
+  }
+  if (rows->empty()) {
+    return command.fail({ErrorCode::bad_setting, "--where leaves no draw to be ranked", {}});
+  }
+  const auto images = command.read_images(scene);
+  if (!images) {
+    return command.fail(images.error());
+  }
+  std::vector<DrawId> draws;
+  std::transform(rows->begin(), rows->end(), std::back_inserter(draws),
+                 [](std::uint32_t row) { return make_id<DrawId>(row); });
+  const std::vector<Figure> figures =
+      make_figures_of(draws, scene, survey, *images, command.job().profile);
+  const std::vector<Tier>& tiers = command.job().settings.tiers;
+  const std::vector<TierResult> results = check_tiers(tiers, figures);
+  const Exit delivered =
+      command.deliver(print_part(options.inputs.front(), options.where, figures, results));
+  const bool reached = std::any_of(results.begin(), results.end(), [&](const TierResult& tier) {
+    return tier.name == options.tier && tier.passed();
+  });
+  return delivered != Exit::done || reached ? delivered : Exit::check_failed;
+}
+
 Exit survey_one(Command& command) {
   const Options& options = command.options();
   const auto one = command.read_and_survey(options.inputs.front());
@@ -72,6 +113,9 @@ Exit survey_one(Command& command) {
     if (auto done = command.write_json(options.save_views, to_json(assessment->views)); !done) {
       return command.fail(done.error());
     }
+  }
+  if (ranks_part(options)) {
+    return rank_part(command, one->scene, one->survey, *assessment);
   }
   Result<std::string> text;
   if (wants_table(options)) {

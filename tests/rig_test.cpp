@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <map>
 
 #include "support/rig_scene.h"
 #include "support/scene_builder.h"
@@ -86,6 +87,32 @@ TEST(RandomRigs, AreRestoredWholeAndInPart) {
                                  << verdict->mismatches[0].what;
     EXPECT_LT(test::find_motion_error(made.scene, part->scene, part->ledger, 0, 0.6), 1e-5);
   }
+}
+
+TEST(RandomRigs, ShareWhatEqualFiguresAreMergedInto) {
+  std::size_t shared = 0;
+  for (std::uint32_t seed = 300; seed < 320; ++seed) {
+    SCOPED_TRACE(seed);
+    const Merged made = merge(test::make_random_rig(seed, {.figures = 3}), all_skinned);
+    const auto verdict = verify(made.scene, made.built.scene, made.built.ledger);
+    ASSERT_TRUE(verdict && verdict->passed) << verdict->mismatches[0].what;
+    EXPECT_LT(test::find_motion_error(made.scene, made.built.scene, made.built.ledger, 0, 0.4),
+              1e-5);
+    std::map<MeshId, std::size_t> uses;
+    for (const LedgerResult& result : made.built.ledger.results) {
+      ++uses[made.built.scene[result.node].mesh];
+    }
+    for (const auto& [mesh, count] : uses) {
+      shared += count > 1 ? 1U : 0U;
+    }
+    const auto part = restore(made.built.scene, made.built.ledger, made.scene,
+                              {.nodes = {make_node_path(made.scene, made.survey.draws[0].node)}});
+    if (part) {
+      const auto again = verify(made.scene, part->scene, part->ledger);
+      EXPECT_TRUE(again && again->passed) << again->mismatches[0].what;
+    }
+  }
+  EXPECT_GT(shared, 10U);
 }
 
 TEST(RandomMachines, BecomeOneMeshOnRequestAndMoveAsTheyDid) {

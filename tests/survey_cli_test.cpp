@@ -8,6 +8,7 @@
 
 #include "glasshouse.h"
 #include "support/process.h"
+#include "support/rig_scene.h"
 #include "support/scene_builder.h"
 #include "wakuzume/io.h"
 
@@ -112,6 +113,34 @@ TEST_F(SurveyTool, EndsWithOneWhereABudgetFails) {
       << tiers.out;
   EXPECT_EQ(run({"--settings", path("s.toml"), "--tier", "pocket"}).exit_code, 1);
   EXPECT_EQ(run({"--settings", path("s.toml"), "--tier", "watch"}).exit_code, 2);
+}
+
+TEST(SurveyToolOfFigures, RanksAPartByWhatItHolds) {
+  const auto folder = test::make_scratch();
+  const std::string file = (folder / "figures.glb").string();
+  ASSERT_TRUE(
+      write_scene(test::make_random_rig(7, {.joints = 30, .parts = 6, .figures = 2}), file));
+  const std::string settings = (folder / "s.toml").string();
+  const auto rank = [&](const std::string& figure, int limit) {
+    test::write_all(
+        settings, "[[tier]]\nname = \"poor\"\ndraws = 1000\n[[tier]]\nname = \"good\"\n" + figure +
+                      " = " + std::to_string(limit) + "\n");
+    return test::run_tool({"survey", file, "--where", "node=/avatar/*", "--where", "draw<10",
+                           "--tier", "good", "--settings", settings});
+  };
+  // 6 parts and 4 that hang on joints, of one figure alone.
+  for (const std::string figure : {"draws", "meshes"}) {
+    EXPECT_EQ(rank(figure, 10).exit_code, 0) << figure;
+    const test::Outcome over = rank(figure, 9);
+    EXPECT_EQ(over.exit_code, 1) << figure;
+    EXPECT_NE(over.out.find("Tier reached: poor\nWhat stops it from reaching good:\n  FAILS"),
+              std::string::npos)
+        << over.out;
+  }
+  EXPECT_EQ(rank("joints", 30).exit_code, 0) << "of one skeleton";
+  EXPECT_EQ(rank("influences", 8).exit_code, 0);
+  EXPECT_EQ(rank("influences", 0).exit_code, 1);
+  EXPECT_EQ(rank("skins", 0).exit_code, 1);
 }
 
 TEST_F(SurveyTool, LooksFromTheViewsItIsGiven) {

@@ -12,6 +12,7 @@
 #include "wakuzume/delivery.h"
 #include "wakuzume/deviation.h"
 #include "wakuzume/families.h"
+#include "wakuzume/figures_of.h"
 #include "wakuzume/findings.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"

@@ -246,9 +246,18 @@ class Builder {
     const ClusterMerge& merge = geometry_.merge(work.merge);
     std::uint32_t primitive = 0;
     NodeId id = no_node;
-    Primitive merged = make_merged_primitive(group.members, merge);
-    if (group.object.empty()) {
+    const auto shared = work.merges ? meshes_.end() : meshes_.find(work.merge);
+    Primitive merged =
+        shared == meshes_.end() ? make_merged_primitive(group.members, merge) : Primitive{};
+    if (shared != meshes_.end()) {
+      Node node;
+      node.name = group.name;
+      node.trs = work.frame.local;
+      node.mesh = shared->second;
+      id = add_node(std::move(node), group.members, work.frame);
+    } else if (group.object.empty()) {
       id = add_cluster_node(group.name, group.members, std::move(merged), work.frame);
+      meshes_.emplace(work.merge, built_.scene[id].mesh);
     } else if (NodeId& object = objects_.try_emplace(group.object, no_node).first->second;
                object == no_node) {
       object = id = add_cluster_node(group.object, geometry_.list_members(group.object),
@@ -265,12 +274,13 @@ class Builder {
     result.has_backs = geometry_.has_backs(group);
     result.order = merge.order();
     result.in_shading_order = merge.in_shading_order();
+    auto draw = group.members.begin();  // a merge that is shared knows the first group's
     for (const MergeMember& member : merge.members()) {
       if (member.back) {
         extend_range(built_.ledger.rows[to_index(find_draw(survey_, member.ref))], member);
         continue;
       }
-      LedgerRow& row = take(member.ref, Fate::merged, id);
+      LedgerRow& row = take(*draw++, Fate::merged, id);
       row.primitive = primitive;
       set_range(row, member);
     }
@@ -282,14 +292,15 @@ class Builder {
       built_.scene.nodes[to_index(result.node)].skin = motion_.add_skin(survey_[rig], rig);
       result.joints = survey_[rig].joints;
     }
-    const TargetUnion& targets = merge.targets();
-    if (targets.empty()) {
+    if (merge.targets().empty()) {
       return;
     }
+    // What animates them is the group's own, whoever shows the same mesh.
+    const TargetUnion targets = make_target_union(source_, group.members);
     motion_.add_weights(targets, result.node);
-    for (std::size_t m = 0; m < merge.members().size(); ++m) {
+    for (std::size_t m = 0; m < group.members.size(); ++m) {
       if (!targets.numbers[m].empty()) {
-        result.targets.push_back({merge.members()[m].ref, targets.numbers[m]});
+        result.targets.push_back({group.members[m], targets.numbers[m]});
       }
     }
     std::sort(result.targets.begin(), result.targets.end(),
@@ -500,6 +511,7 @@ class Builder {
   MotionWriter motion_{built_.scene};
   std::map<std::uint64_t, StreamId> lanes_;  ///< of instance sets, by place in the block
   std::set<std::size_t> assets_;             ///< groups that become some
+  std::map<std::size_t, MeshId> meshes_;     ///< by merge: of clusters with a node of their own
   std::map<std::string, NodeId> objects_;    ///< nodes by name, once there are some
   std::set<std::string> asset_names_;
   std::vector<std::pair<std::size_t, std::string>> asset_nodes_;  ///< result, file

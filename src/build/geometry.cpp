@@ -243,6 +243,46 @@ MaterialId PlanGeometry::find_material(const Group& group) {
   return slot->second;
 }
 
+/// What is equal of figures that show the same meshes on skeletons of their own: they share what
+/// they are merged into. Empty: nobody shares it.
+std::string PlanGeometry::describe_deformed(const Group& group,
+                                            const std::vector<MergePart>& parts) const {
+  if (parts.front().binding == nullptr || !group.object.empty()) {
+    return {};
+  }
+  std::string out = fmt::format("{}", to_index(group.material));
+  const auto append = [&](const auto& values) {
+    for (const auto& value : values) {
+      out += fmt::format(" {}", value);
+    }
+    out += ';';
+  };
+  for (const MergePart& part : parts) {
+    const MemberBinding& binding = *part.binding;
+    out += fmt::format(" {}.{} {} {} ", to_index(source_[part.draw.node].mesh), part.draw.primitive,
+                       binding.rigid, binding.mirrored);
+    append(part.matrix);
+    append(binding.number);
+    for (const Mat4d& way : binding.to_bind) {
+      append(way);
+    }
+    append(part.lightmap.scale);
+    append(part.lightmap.offset);
+    const Node& node = source_[part.draw.node];
+    append(node.weights ? *node.weights : source_[node.mesh].weights);
+  }
+  std::vector<DrawRef> draws;
+  std::transform(parts.begin(), parts.end(), std::back_inserter(draws),
+                 [](const MergePart& part) { return part.draw; });
+  // Targets are brought together by what animates them.
+  const TargetUnion targets = make_target_union(source_, draws);
+  append(targets.names);
+  for (const std::vector<std::uint32_t>& numbers : targets.numbers) {
+    append(numbers);
+  }
+  return out;
+}
+
 /// \return false when the observer asked to stop
 bool PlanGeometry::prepare_groups(const RunControl& run) {
   constexpr std::size_t at_once = 64;
@@ -263,7 +303,16 @@ bool PlanGeometry::prepare_groups(const RunControl& run) {
       work.frame = slot->second;
     }
     if (group.kind == GroupKind::cluster) {
-      work.merge = add_merge(group, make_cluster_parts(group, work.frame), find_material(group));
+      const std::vector<MergePart> parts = make_cluster_parts(group, work.frame);
+      const std::string deformed = describe_deformed(group, parts);
+      const auto known = deformed_.find(deformed);
+      work.merges = deformed.empty() || known == deformed_.end();
+      if (work.merges) {
+        work.merge = add_merge(group, parts, find_material(group));
+        deformed_.emplace(deformed, work.merge);
+      } else {
+        work.merge = known->second;
+      }
     } else {
       work.prototype = find_prototype(group);
       if (group.instance_count() == 1) {
@@ -353,7 +402,7 @@ bool PlanGeometry::order_merges(const RunControl& run) {
     if (group.kind == GroupKind::cluster && ordered) {
       DrawSequence sequence = orders.find_sequence(find_draws(survey_, group.members));
       merges_[work_[g].merge].set_order(std::move(sequence.triangles));
-    } else if (group.kind == GroupKind::cluster && may_reorder(group)) {
+    } else if (group.kind == GroupKind::cluster && may_reorder(group) && work_[g].merges) {
       merges_[work_[g].merge].set_shading_order();
     }
   });

@@ -29,6 +29,7 @@ class PlanGeometry {
   struct Work {
     Frame frame;
     std::size_t merge = none;   ///< of a cluster
+    bool merges = false;        ///< no group before it has the same
     std::size_t prototype = 0;  ///< of a set, and below
     std::size_t set = none;     ///< none: of one instance, which is an ordinary node
   };
@@ -69,6 +70,8 @@ class PlanGeometry {
  private:
   void adjust_groups(const std::set<std::size_t>& assets);
   [[nodiscard]] Frame make_object_frame(const std::string& object) const;
+  [[nodiscard]] std::string describe_deformed(const Group& group,
+                                              const std::vector<MergePart>& parts) const;
   std::size_t find_prototype(const Group& group);
   bool order_prototypes(const RunControl& run);
   [[nodiscard]] bool may_store_anew(const DrawRef& prototype) const;
@@ -98,7 +101,8 @@ class PlanGeometry {
   std::vector<InstanceSet> sets_;
   std::vector<Prototype> prototypes_;
   std::map<std::string, std::size_t> prototype_of_;
-  std::set<MeshId> kept_meshes_;  ///< that draws outside of all groups show
+  std::map<std::string, std::size_t> deformed_;  ///< merges of what skins deform
+  std::set<MeshId> kept_meshes_;                 ///< that draws outside of all groups show
   std::map<std::pair<MaterialId, std::string>, MaterialId> untinted_;
   std::map<MaterialId, MaterialId> one_sided_;
   std::vector<Work> work_;  ///< one a group

@@ -3,8 +3,10 @@
 #include "wakuzume/assess.h"
 
 #include <algorithm>
+#include <array>
 
 #include "wakuzume/culling.h"
+#include "wakuzume/figures_of.h"
 #include "wakuzume/routes.h"
 
 namespace wakuzume {
@@ -47,6 +49,27 @@ bool Assessment::passed() const {
                                    [](const TierResult& result) { return result.passed(); });
   return kept && reached;
 }
+
+namespace {
+
+/// Figures of what deforms the scene, by those of all of its draws.
+void add_deformed(const Scene& scene, const Survey& survey, std::vector<Figure>& figures) {
+  std::vector<DrawId> draws;
+  for (std::size_t d = 0; d < survey.draws.size(); ++d) {
+    draws.push_back(make_id<DrawId>(d));
+  }
+  constexpr std::array<std::string_view, 5> added{"meshes", "skins", "joints", "influences",
+                                                  "targets"};
+  for (const Figure& own : make_figures_of(draws, scene, survey, {}, {})) {
+    if (std::find(added.begin(), added.end(), own.name) != added.end()) {
+      std::find_if(figures.begin(), figures.end(), [&](const Figure& figure) {
+        return figure.name == own.name;
+      })->value = own.value;
+    }
+  }
+}
+
+}  // namespace
 
 Result<Assessment> assess(const Scene& scene,
                           const Survey& survey,
@@ -92,6 +115,7 @@ Result<Assessment> assess(const Scene& scene,
   out.findings = std::move(*findings);
   out.apart = find_apart(scene, survey, images);
   out.figures = make_figures(survey, out.frames, out.views, images, out.findings);
+  add_deformed(scene, survey, out.figures);
   out.budgets = check_budgets(settings.budgets, out.figures);
   out.tiers = check_tiers(settings.tiers, out.figures);
   return out;

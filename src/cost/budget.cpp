@@ -12,7 +12,7 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::array<std::string_view, 20> names{"draws",
+constexpr std::array<std::string_view, 25> names{"draws",
                                                  "nodes",
                                                  "merge_keys",
                                                  "materials",
@@ -31,7 +31,12 @@ constexpr std::array<std::string_view, 20> names{"draws",
                                                  "pipeline_switches_per_view",
                                                  "material_switches_per_view",
                                                  "texture_megabytes_per_view",
-                                                 "milliseconds_per_view"};
+                                                 "milliseconds_per_view",
+                                                 "meshes",
+                                                 "skins",
+                                                 "joints",
+                                                 "influences",
+                                                 "targets"};
 
 /// Edits (insert, drop, replace) that turn one word into the other (V. Levenshtein, 1965).
 std::size_t count_edits(std::string_view a, std::string_view b) {

@@ -119,7 +119,8 @@ class MovingDraw {
 struct PosePair {
   Pose before;
   Pose after;
-  std::string what;  ///< "at 1.25 s of "walk""
+  std::string what;             ///< "at 1.25 s of "walk""
+  NodeId node_after = no_node;  ///< of the result that alone is another one; no_node: all are
 };
 
 class MotionAuditor {
@@ -163,6 +164,7 @@ class MotionAuditor {
                      is[i].emplace(after_, results[i].node, results[i].primitive);
                    });
     std::vector<double> errors(rows_.size(), 0);
+    std::vector<std::uint64_t> places(rows_.size(), 0);
     for_each_pose([&](const PosePair& pose) {
       ++out.poses;
       std::vector<MovingDraw::Posed> posed;
@@ -170,6 +172,10 @@ class MotionAuditor {
                      [&](const auto& draw) { return draw->pose(pose.after); });
       goes_on = goes_on && for_each_index(rows_.size(), run, "auditing motion", [&](std::size_t i) {
                   const LedgerRow& row = ledger_.rows[rows_[i]];
+                  if (pose.node_after != no_node && pose.node_after != row.node) {
+                    return;
+                  }
+                  places[i] += vertices[rows_[i]].size();
                   const std::size_t n = number.at({row.node, row.primitive});
                   errors[i] =
                       std::max(errors[i], compare({row.source, pose.what, *was[i],
@@ -182,7 +188,7 @@ class MotionAuditor {
       return Failure(make_cancelled());
     }
     for (std::size_t i = 0; i < rows_.size(); ++i) {
-      out.places += vertices[rows_[i]].size() * out.poses;
+      out.places += places[i];
       out.largest_error_m = std::max(out.largest_error_m, errors[i]);
     }
     return out;
@@ -193,7 +199,7 @@ class MotionAuditor {
   /// \param visit  false: stop
   template <class Visit>
   void for_each_pose(const Visit& visit) const {
-    PosePair pair{make_rest_pose(before_), make_rest_pose(after_), "at rest"};
+    PosePair pair{make_rest_pose(before_), make_rest_pose(after_), "at rest", no_node};
     if (!visit(pair) || !for_each_target(pair, visit)) {
       return;
     }
@@ -206,7 +212,8 @@ class MotionAuditor {
         const double time = was.begin() + (was.end() - was.begin()) * m / settings_.moments;
         if (++poses > settings_.poses ||
             !visit({was.find(time), is.find(time),
-                    fmt::format("at {:.3g} s of \"{}\"", time, before_.animations[a].name)})) {
+                    fmt::format("at {:.3g} s of \"{}\"", time, before_.animations[a].name),
+                    no_node})) {
           return;
         }
       }
@@ -236,6 +243,7 @@ class MotionAuditor {
         for (std::size_t w = 0; w < after.size(); ++w) {
           after[w] = w == t ? 1 : 0;
         }
+        pair.node_after = result.node;
         pair.what = fmt::format("with target {} of {}", t, after_[result.node].name);
         if (!visit(pair)) {
           return false;

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: MIT
 #include "support/rig_scene.h"
 
+#include <gtest/gtest.h>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -123,10 +125,41 @@ class RigMaker {
       add_rigid(r);
     }
     add_animations();
-    return builder_.finish();
+    Scene scene = builder_.finish();
+    for (std::size_t f = 1; f < wishes_.figures; ++f) {
+      add_figure(f, scene);
+    }
+    if (wishes_.figures > 1) {
+      EXPECT_TRUE(link_parents(scene) && check_scene(scene));
+    }
+    return scene;
   }
 
  private:
+  /// The whole tree once more, with skins of its own on the same meshes; it stands still.
+  void add_figure(std::size_t number, Scene& scene) const {
+    const std::size_t nodes = builder_.scene.nodes.size();
+    const std::size_t skins = builder_.scene.skins.size();
+    const auto move = [&](NodeId id) { return make_id<NodeId>(to_index(id) + number * nodes); };
+    for (std::size_t s = 0; s < skins; ++s) {
+      Skin skin = scene.skins[s];
+      std::transform(skin.joints.begin(), skin.joints.end(), skin.joints.begin(), move);
+      scene.skins.push_back(std::move(skin));
+    }
+    for (std::size_t n = 0; n < nodes; ++n) {
+      Node node = scene.nodes[n];
+      std::transform(node.children.begin(), node.children.end(), node.children.begin(), move);
+      if (node.skin != no_skin) {
+        node.skin = make_id<SkinId>(to_index(node.skin) + number * skins);
+      }
+      if (n == to_index(avatar_)) {
+        node.trs.translation[0] += 5 * static_cast<double>(number);
+      }
+      scene.nodes.push_back(std::move(node));
+    }
+    scene.levels[0].roots.push_back(move(avatar_));
+  }
+
   Trs make_trs(double reach, double turn) {
     Trs out;
     for (double& t : out.translation) {

@@ -24,6 +24,7 @@ struct RigWishes {
   bool shifted = true;      ///< some skins are bound turned, scaled and shifted
   bool mirrored = true;     ///< some nodes mirror
   bool nested_scales = true;
+  std::size_t figures = 1;       ///< equal ones beside each other, on skeletons of their own
   bool weights_of_nodes = true;  ///< beside those of meshes
 };
 
