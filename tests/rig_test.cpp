@@ -115,6 +115,47 @@ TEST(RandomRigs, ShareWhatEqualFiguresAreMergedInto) {
   EXPECT_GT(shared, 10U);
 }
 
+TEST(Deformed, HasNoColliderAndIsNoAsset) {
+  const Scene scene = test::make_random_rig(1);
+  ProposeSettings settings = all_skinned;
+  settings.colliders = ColliderShape::hull;
+  const Plan plan = *propose(scene, *survey(scene), settings);
+  const auto built = build(scene, plan, {.assets = {"*"}});
+  ASSERT_TRUE(built);
+  EXPECT_TRUE(built->assets.empty());
+  for (const LedgerResult& result : built->ledger.results) {
+    EXPECT_EQ(result.collider, no_node) << result.group;
+  }
+  const auto told = [&](const char* what) {
+    return std::any_of(
+        built->ledger.left_out.begin(), built->ledger.left_out.end(),
+        [&](const std::string& line) { return line.find(what) != std::string::npos; });
+  };
+  EXPECT_TRUE(told("no collider") && told("no asset"));
+  const auto carried = build(scene, plan, {.carry_source = CarrySource::hidden});
+  ASSERT_FALSE(carried);
+  EXPECT_EQ(carried.error().code, ErrorCode::bad_setting);
+}
+
+/// What names parts by their numbers would name others.
+TEST(Deformed, StaysWhereAnExtensionSpeaksOfIt) {
+  Scene scene = test::make_random_rig(1);
+  const Survey before = *survey(scene);
+  const auto free = [](const Survey& found) {
+    return std::count_if(found.draws.begin(), found.draws.end(),
+                         [](const Draw& d) { return d.stay == StayRule::skinned && d.deformed; });
+  };
+  const Draw& named = before.draws.front();
+  ASSERT_TRUE(named.deformed);
+  scene.extra.ensure().extensions.push_back(
+      {"ACME_faces",
+       "{\"binds\":[{\"node\":" + std::to_string(to_index(named.node)) + ",\"index\":0}]}"});
+  const Survey after = *survey(scene);
+  EXPECT_EQ(free(after), free(before) - 1);
+  EXPECT_EQ(after.draws.front().stay, StayRule::own_extension);
+  EXPECT_NE(after.causes[after.draws.front().cause].why.find("ACME_faces"), std::string::npos);
+}
+
 TEST(RandomMachines, BecomeOneMeshOnRequestAndMoveAsTheyDid) {
   for (std::uint32_t seed = 0; seed < 60; ++seed) {
     SCOPED_TRACE(seed);

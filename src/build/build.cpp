@@ -61,6 +61,16 @@ class Builder {
   }
 
   Result<Built> run(const RunControl& run) {
+    if (settings_.carry_source == CarrySource::hidden &&
+        std::any_of(plan_.groups.begin(), plan_.groups.end(),
+                    [&](const Group& group) { return is_deformed(group); })) {
+      return Failure(
+          Error{ErrorCode::bad_setting,
+                "--carry-source can't carry skins and tracks of weights, which belong to "
+                "what is shown; keep the source file instead, restore finds it, or set "
+                "propose.moving_parts to \"keep\"",
+                {}});
+    }
     if (auto chosen = choose_assets(); !chosen) {
       return Failure(chosen.error());
     }
@@ -131,9 +141,16 @@ class Builder {
       for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
         const Group& group = plan_.groups[g];
         if (wanted.find(group.name) != no_index || wanted.find(shown_name(group)) != no_index) {
+          any = true;
+          if (is_deformed(group)) {
+            add_once(
+                built_.ledger.left_out,
+                fmt::format("{} is deformed where its joints are, so it is no asset of its own",
+                            group.name));
+            continue;
+          }
           // An object is one asset, whichever of its groups is named.
           assets_.insert(group.object.empty() ? g : geometry_.find_object(group.object));
-          any = true;
         }
       }
       if (!any) {
@@ -143,6 +160,13 @@ class Builder {
       }
     }
     return {};
+  }
+
+  /// By a skin, or by morph targets.
+  [[nodiscard]] bool is_deformed(const Group& group) const {
+    return group.kind == GroupKind::cluster &&
+           (find_group_rig(survey_, group) != no_rig ||
+            survey_[find_draw(survey_, group.members.front())].deformed);
   }
 
   /// \return false when the observer asked to stop
@@ -196,6 +220,12 @@ class Builder {
     for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
       const Group& group = plan_.groups[g];
       if (group.collider == ColliderShape::none) {
+        continue;
+      }
+      if (is_deformed(group)) {
+        add_once(
+            built_.ledger.left_out,
+            "what is deformed has no collider: one would stay in the pose that it is bound in");
         continue;
       }
       LedgerResult& result = built_.ledger.results[g];
