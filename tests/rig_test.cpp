@@ -3,10 +3,13 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <functional>
 #include <map>
 
+#include "support/process.h"
 #include "support/rig_scene.h"
 #include "support/scene_builder.h"
+#include "wakuzume/io.h"
 #include "wakuzume/propose.h"
 #include "wakuzume/restore.h"
 #include "wakuzume/verify.h"
@@ -154,6 +157,131 @@ TEST(Deformed, StaysWhereAnExtensionSpeaksOfIt) {
   EXPECT_EQ(free(after), free(before) - 1);
   EXPECT_EQ(after.draws.front().stay, StayRule::own_extension);
   EXPECT_NE(after.causes[after.draws.front().cause].why.find("ACME_faces"), std::string::npos);
+}
+
+/// The bytes of a stream as floats, to be changed.
+std::vector<float> take_floats(const Scene& scene, StreamId stream) {
+  return make_floats(scene, stream);
+}
+
+void put_floats(Scene& scene, StreamId stream, std::vector<float> values) {
+  BlockView view;
+  view.block = make_id<BlockId>(scene.blocks.size());
+  view.length = values.size() * sizeof(float);
+  scene.blocks.emplace_back().bytes = make_bytes(std::move(values));
+  Stream& changed = scene.streams[to_index(stream)];
+  changed.view = make_id<ViewId>(scene.views.size());
+  changed.offset = 0;
+  scene.views.push_back(view);
+}
+
+/// What a proof in one pose would not see.
+TEST(ProofInMotion, RejectsWhatMovesOtherwise) {
+  // The first whose first result has tracks of weights, of more than one value.
+  const auto has_tracks = [](const Merged& rig) {
+    const NodeId node = rig.built.ledger.results.front().node;
+    return std::any_of(rig.built.scene.animations.begin(), rig.built.scene.animations.end(),
+                       [&](const Animation& animation) {
+                         return std::any_of(
+                             animation.channels.begin(), animation.channels.end(),
+                             [&](const AnimationChannel& channel) { return channel.node == node; });
+                       });
+  };
+  Merged made;
+  for (std::uint32_t seed = 3; made.scene.nodes.empty() || !has_tracks(made); ++seed) {
+    made = merge(test::make_random_rig(seed), all_skinned);
+  }
+  const LedgerResult& result = made.built.ledger.results.front();
+  ASSERT_FALSE(result.joints.empty());
+  ASSERT_FALSE(result.targets.empty());
+  const Node& node = made.built.scene[result.node];
+  struct Spoiling {
+    const char* name;
+    std::function<void(Scene&)> spoil;
+  };
+  const Spoiling spoilings[] = {
+      {"joints",
+       [&](Scene& s) {
+         Skin& skin = s.skins[to_index(node.skin)];
+         std::swap(skin.joints.front(), skin.joints.back());
+       }},
+      {"bind pose",
+       [&](Scene& s) {
+         const StreamId binds = s.skins[to_index(node.skin)].inverse_bind_matrices;
+         std::vector<float> values = take_floats(s, binds);
+         for (std::size_t j = 0; j < values.size() / 16; ++j) {
+           values[16 * j + 12] += 0.001F;
+         }
+         put_floats(s, binds, std::move(values));
+       }},
+      {"weights", [&](Scene& s) { s.meshes[to_index(node.mesh)].weights.front() += 0.25; }},
+      {"a track of weights",
+       [&](Scene& s) {
+         for (Animation& animation : s.animations) {
+           for (const AnimationChannel& channel : animation.channels) {
+             if (channel.node == result.node) {
+               const StreamId output = animation.samplers[channel.sampler].output;
+               std::vector<float> values = take_floats(s, output);
+               for (float& value : values) {
+                 value += 0.1F;
+               }
+               put_floats(s, output, std::move(values));
+             }
+           }
+         }
+       }},
+      {"a joint's track",
+       [&](Scene& s) {
+         for (Animation& animation : s.animations) {
+           for (const AnimationChannel& channel : animation.channels) {
+             if (channel.path == "rotation") {
+               const StreamId output = animation.samplers[channel.sampler].output;
+               std::vector<float> values = take_floats(s, output);
+               std::swap(values[0], values[3]);
+               put_floats(s, output, std::move(values));
+             }
+           }
+         }
+       }},
+      {"a target", [&](Scene& s) {
+         Primitive& primitive = s.meshes[to_index(node.mesh)].primitives[result.primitive];
+         std::swap(primitive.morph_targets.front(), primitive.morph_targets.back());
+       }}};
+  for (const Spoiling& one : spoilings) {
+    Scene spoilt = made.built.scene;
+    one.spoil(spoilt);
+    Ledger ledger = made.built.ledger;
+    ledger.result_hash = make_content_hash(spoilt);
+    const auto verdict = verify(made.scene, spoilt, ledger);
+    ASSERT_TRUE(verdict) << one.name;
+    EXPECT_FALSE(verdict->passed) << one.name;
+    EXPECT_FALSE(verdict->rejected.empty()) << one.name;
+  }
+  Scene same = made.built.scene;
+  Ledger ledger = made.built.ledger;
+  ledger.result_hash = make_content_hash(same);
+  EXPECT_TRUE(verify(made.scene, same, ledger)->passed);
+}
+
+/// The tool from end to end: merged, drawn in poses, told on the page, put back.
+TEST(ProofInMotion, IsToldByTheToolAndPlayedOnThePage) {
+  const auto folder = test::make_scratch();
+  const std::string file = (folder / "figure.glb").string();
+  ASSERT_TRUE(write_scene(test::make_random_rig(3), file));
+  const test::Outcome run =
+      test::run_tool_small({"run", file, "-o", (folder / "out").string(), "--rigid-parts", "skin"});
+  ASSERT_EQ(run.exit_code, 0) << run.err;
+  EXPECT_NE(run.out.find("in motion: "), std::string::npos) << run.out;
+  EXPECT_NE(run.out.find("8 poses drawn before and after"), std::string::npos) << run.out;
+  const std::string page = test::read_all(folder / "out/figure.report.html");
+  EXPECT_NE(page.find("\"poses\":[{\"name\":"), std::string::npos);
+  const std::string verdict = test::read_all(folder / "out/figure.verdict.json");
+  EXPECT_NE(verdict.find("\"posed_views\""), std::string::npos);
+  const test::Outcome back = test::run_tool(
+      {"restore", (folder / "out/figure.glb").string(), "-o", (folder / "back.glb").string()});
+  ASSERT_EQ(back.exit_code, 0) << back.err;
+  EXPECT_EQ(make_content_hash(*read_scene((folder / "back.glb").string())),
+            make_content_hash(*read_scene(file)));
 }
 
 TEST(RandomMachines, BecomeOneMeshOnRequestAndMoveAsTheyDid) {

@@ -35,6 +35,8 @@ struct ReportView {
   Bytes heat;
   Bytes wires_before{};  ///< of a scene whose meshes were reduced; both or none
   Bytes wires_after{};
+  /// Of a picture of what is deformed, with the number of Verdict::posed_views: shaded alone.
+  std::string pose{};
 };
 
 /// A page of tiles or a stack of layers.
@@ -78,6 +80,11 @@ class ReportAudience final : public ViewAudience {
             const Shot& before,
             const Shot& after,
             const Pixels& heat) override;
+  void show_pose(std::size_t number,
+                 const std::string& name,
+                 const Shot& before,
+                 const Shot& after) override;
+  /// And the poses behind them.
   std::vector<ReportView> take_views() { return std::move(views_); }
 
  private:

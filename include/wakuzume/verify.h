@@ -51,7 +51,7 @@ struct VerifySettings {
   std::uint32_t poses = 100;       ///< \range [0, 1e4]
   double motion_tolerance = 1e-5;  ///< \range [0, 1]
   /// Of what is deformed: poses and morph targets of which pictures are compared. \range [0, 1e4]
-  std::uint32_t picture_poses = 4;
+  std::uint32_t picture_poses = 8;
   /// Where materials became shared ones: least signal-to-noise ratio of what draws show, over an
   /// area of two texels of the page. \range [0, 100]
   double look_psnr_db = 30;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <span>
+#include <string>
 #include <vector>
 
 #include "wakuzume/build.h"
@@ -43,6 +44,11 @@ class ViewAudience {
                     const Shot& before,
                     const Shot& after,
                     const Pixels& heat) = 0;
+  /// What is deformed, in one pose after the other. \param number  as in Verdict::posed_views
+  virtual void show_pose(std::size_t /*number*/,
+                         const std::string& /*name*/,
+                         const Shot& /*before*/,
+                         const Shot& /*after*/) {}
 };
 
 /// \pre `before` is the scene that the ledger is of, or what that was repainted or reduced from;

@@ -2,8 +2,11 @@
 // SPDX-License-Identifier: MIT
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <memory>
 #include <optional>
+#include <set>
+#include <string>
 
 #include "job/telling.h"
 #include "job/views.h"
@@ -17,7 +20,7 @@ struct PosedPair {
   std::string name;
   Scene before;
   Scene after;
-  const LedgerResult* result = nullptr;
+  const LedgerResult* result = nullptr;  ///< that is looked at; null: all that is deformed
 };
 
 /// Chosen evenly from what can be posed: moments of animations and morph targets in turn.
@@ -33,9 +36,9 @@ class PoseChooser {
       }
     }
     const std::size_t half = targets_.empty() ? count : (count + 1) / 2;
-    constexpr std::uint32_t of_each = 8;
-    moments_ =
-        results_.empty() ? std::vector<Moment>() : list_moments(scenes.before, of_each, half);
+    if (!results_.empty()) {
+      moments_ = list_played(half);
+    }
     const std::size_t room = std::min<std::size_t>(count - moments_.size(), targets_.size());
     for (std::size_t i = 0; i < room; ++i) {
       chosen_.push_back(targets_[i * targets_.size() / room]);
@@ -49,8 +52,7 @@ class PoseChooser {
       const Moment& moment = moments_[i];
       return {fmt::format("{} at {:.2f} s", scenes_.before.animations[moment.animation].name,
                           moment.time_s),
-              make_posed(scenes_.before, moment), make_posed(scenes_.after, moment),
-              results_[i % results_.size()]};
+              make_posed(scenes_.before, moment), make_posed(scenes_.after, moment), nullptr};
     }
     const auto& [result, target] = chosen_[i - moments_.size()];
     PosedPair out{fmt::format("target {} of {}", target, result->group), scenes_.before,
@@ -70,6 +72,37 @@ class PoseChooser {
   }
 
  private:
+  /// Of the animation that has most tracks of what is deformed, in their order: they can be played.
+  [[nodiscard]] std::vector<Moment> list_played(std::size_t count) const {
+    std::set<NodeId> moved;
+    for (const LedgerResult* result : results_) {
+      moved.insert(result->joints.begin(), result->joints.end());
+      for (const CarriedTargets& carried : result->targets) {
+        moved.insert(carried.draw.node);
+      }
+    }
+    std::size_t most = 0;
+    std::uint32_t chosen = no_index;
+    for (std::uint32_t a = 0; a < scenes_.before.animations.size(); ++a) {
+      const auto& channels = scenes_.before.animations[a].channels;
+      const auto tracks = static_cast<std::size_t>(std::count_if(
+          channels.begin(), channels.end(),
+          [&](const AnimationChannel& channel) { return moved.contains(channel.node); }));
+      if (tracks > most) {
+        most = tracks;
+        chosen = a;
+      }
+    }
+    std::vector<Moment> out;
+    for (const Moment& moment :
+         list_moments(scenes_.before, static_cast<std::uint32_t>(count), no_index)) {
+      if (moment.animation == chosen) {
+        out.push_back(moment);
+      }
+    }
+    return out;
+  }
+
   static std::uint32_t count_targets(const LedgerResult& result) {
     std::uint32_t count = 0;
     for (const CarriedTargets& carried : result.targets) {
@@ -87,17 +120,17 @@ class PoseChooser {
   std::vector<Moment> moments_;
 };
 
-/// Towards the middle of a box that fills the picture, each time from another side.
-Viewpoint look_at(const std::string& name, const Box3d& box, std::size_t turn) {
-  constexpr double golden_turn = 2.399963229728653;
-  constexpr double room = 2.2;  // of half the diagonal: an opening of 60 degrees holds it
+/// Towards the middle of a box that fills the picture, from the front and a little to the side.
+Viewpoint look_at(const std::string& name, const Box3d& box) {
+  constexpr double angle = 0.5;
+  constexpr double room =
+      1.6;  // of half the diagonal: boxes around poses are larger than the figure
   const Vec3d centre = box.centre();
   double reach = 0;
   for (std::size_t c = 0; c < 3; ++c) {
     reach += (box.max[c] - box.min[c]) * (box.max[c] - box.min[c]) / 4;
   }
   reach = std::max(std::sqrt(reach), 1e-3);
-  const double angle = golden_turn * static_cast<double>(turn);
   Viewpoint out =
       make_viewpoint(name,
                      {centre[0] + room * reach * std::sin(angle), centre[1] + 0.3 * reach,
@@ -132,21 +165,58 @@ Result<Posed> make_drawable(const Scene& scene,
   return out;
 }
 
-/// Around what became of the result, whatever it does.
-Box3d find_box(const Compared& scenes, const LedgerResult& result, const Survey& survey) {
-  Box3d box;
-  for (const LedgerRow& row : scenes.ledger.rows) {
-    if (row.node != result.node || row.primitive != result.primitive) {
-      continue;
-    }
-    for (const Draw& draw : survey.draws) {
-      if (draw.node == row.source.node && draw.primitive == row.source.primitive) {
-        box.include(draw.box);
-      }
+/// Around what became of the result, whatever it does; or of all results, or of the largest where
+/// they stand far apart. \param result  null: all
+Box3d find_box(const Compared& scenes, const LedgerResult* result, const Survey& survey) {
+  std::map<DrawRef, Box3d> boxes;
+  for (const LedgerResult& of : scenes.ledger.results) {
+    if (result == nullptr ? !of.joints.empty() || !of.targets.empty() : &of == result) {
+      boxes[{of.node, of.primitive}] = {};
     }
   }
-  return box;
+  std::map<DrawRef, DrawRef> result_of;
+  for (const LedgerRow& row : scenes.ledger.rows) {
+    result_of[row.source] = {row.node, row.primitive};
+  }
+  for (const Draw& draw : survey.draws) {
+    const auto there = result_of.find({draw.node, draw.primitive});
+    const auto box = there == result_of.end() ? boxes.end() : boxes.find(there->second);
+    if (box != boxes.end()) {
+      box->second.include(draw.box);
+    }
+  }
+  Box3d all;
+  Box3d largest;
+  for (const auto& [place, box] : boxes) {
+    all.include(box);
+    if (largest.empty() || box.largest_extent() > largest.largest_extent()) {
+      largest = box;
+    }
+  }
+  constexpr double far_apart = 4;
+  return largest.empty() || all.largest_extent() > far_apart * largest.largest_extent() ? largest
+                                                                                        : all;
 }
+
+/// Hands one pose on to who is shown views.
+class PoseAudience final : public ViewAudience {
+ public:
+  PoseAudience(ViewAudience& audience, std::size_t number, std::string name)
+      : audience_(audience), number_(number), name_(std::move(name)) {}
+  void begin(const DrawnScene&, const DrawnScene&) override {}
+  void show(std::size_t,
+            const Viewpoint&,
+            const Shot& before,
+            const Shot& after,
+            const Pixels&) override {
+    audience_.show_pose(number_, name_, before, after);
+  }
+
+ private:
+  ViewAudience& audience_;
+  std::size_t number_;
+  std::string name_;
+};
 
 }  // namespace
 
@@ -168,17 +238,21 @@ Result<void> compare_poses(const Compared& scenes,
     if (!after) {
       return Failure(after.error());
     }
-    const Box3d box = find_box(scenes, *pair.result, *before->survey);
+    const Box3d box = find_box(scenes, pair.result, *before->survey);
     if (box.empty()) {
       continue;
     }
     Verdict here;
     here.passed = true;
     here.reductions = verdict.reductions;
-    const Viewpoint view = look_at(pair.name, box, i);
+    const Viewpoint view = look_at(pair.name, box);
+    std::optional<PoseAudience> audience;
+    if (tools.audience != nullptr) {
+      audience.emplace(*tools.audience, i, pair.name);
+    }
     if (auto done = verify_views({pair.before, *before->survey, *before->shots},
                                  {pair.after, *after->survey, *after->shots}, scenes.ledger,
-                                 {&view, 1}, settings, here, nullptr, run);
+                                 {&view, 1}, settings, here, audience ? &*audience : nullptr, run);
         !done) {
       return done;
     }

@@ -58,6 +58,7 @@ class DataMaker {
     add_figures();
     add_ladder();
     add_views();
+    add_poses();
     add_view_rows();
     add_groups();
     add_kept();
@@ -195,7 +196,9 @@ class DataMaker {
   void add_views() {
     std::map<std::size_t, const ReportView*> pictures;
     for (const ReportView& view : in_.views) {
-      pictures[view.number] = &view;
+      if (view.pose.empty()) {
+        pictures[view.number] = &view;
+      }
     }
     out_.begin_array("views");
     for (const ViewCheck& check : in_.verdict.views) {
@@ -228,6 +231,39 @@ class DataMaker {
         out_.member("wires_before_picture", to_uri(hit->second->wires_before));
         out_.member("wires_after_picture", to_uri(hit->second->wires_after));
       }
+      out_.end_object();
+    }
+    out_.end_array();
+  }
+
+  /// In the order of their moments.
+  void add_poses() {
+    std::map<std::size_t, const ReportView*> pictures;
+    for (const ReportView& view : in_.views) {
+      if (!view.pose.empty()) {
+        pictures[view.number] = &view;
+      }
+    }
+    out_.member("poses_compared", in_.verdict.poses);
+    out_.member("places_in_motion", in_.verdict.places_in_motion);
+    out_.member("motion_error_m", in_.verdict.largest_motion_error_m);
+    out_.begin_array("poses");
+    for (const auto& [number, view] : pictures) {
+      const auto check = std::find_if(
+          in_.verdict.posed_views.begin(), in_.verdict.posed_views.end(),
+          [wanted = number](const ViewCheck& posed) { return posed.number == wanted; });
+      if (check == in_.verdict.posed_views.end()) {
+        continue;
+      }
+      out_.begin_object();
+      out_.member("name", view->pose);
+      out_.member("passed", check->passed);
+      out_.member("differing", check->differing);
+      out_.member("psnr", check->psnr_db);
+      out_.member("draws_before", check->before.draws);
+      out_.member("draws_after", check->after.draws);
+      out_.member("before", to_uri(view->shaded_before));
+      out_.member("after", to_uri(view->shaded_after));
       out_.end_object();
     }
     out_.end_array();

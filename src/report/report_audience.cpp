@@ -15,6 +15,7 @@ namespace wakuzume {
 namespace {
 
 constexpr std::uint32_t view_px = 960;
+constexpr std::uint32_t pose_px = 600;
 constexpr std::uint32_t sheet_px = 480;
 constexpr std::uint32_t layers_a_side = 4;
 /// Of more pages than these no pictures are shown.
@@ -81,7 +82,9 @@ void ReportAudience::show(std::size_t number,
                           const Shot& after,
                           const Pixels& heat) {
   // Of one that is drawn again the last counts.
-  std::erase_if(views_, [&](const ReportView& shown) { return shown.number == number; });
+  std::erase_if(views_, [&](const ReportView& shown) {
+    return shown.number == number && shown.pose.empty();
+  });
   // Side by side: while they are made, the next view is drawn.
   const auto start = [&](const auto& make) {
     return std::async(threads_ == 1 ? std::launch::deferred : std::launch::async, make);
@@ -103,6 +106,20 @@ void ReportAudience::show(std::size_t number,
                     draws_before.get(), draws_after.get(), differences.get(),
                     reduced_ ? wires_before.get() : Bytes(),
                     reduced_ ? wires_after.get() : Bytes()});
+}
+
+void ReportAudience::show_pose(std::size_t number,
+                               const std::string& name,
+                               const Shot& before,
+                               const Shot& after) {
+  std::erase_if(views_, [&](const ReportView& shown) {
+    return shown.number == number && !shown.pose.empty();
+  });
+  ReportView& made = views_.emplace_back();
+  made.number = number;
+  made.pose = name;
+  made.shaded_before = encode_small(before.picture, pose_px);
+  made.shaded_after = encode_small(after.picture, pose_px);
 }
 
 std::vector<ReportSheet> make_sheets(const Scene& result,

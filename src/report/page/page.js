@@ -244,6 +244,46 @@ if (data.view_rows.length > 0) {
   addTable(addSection('views', 'Views', `Drawn before and after by ${data.verdict.drawn_by}, every pixel compared; passes are counted by the profile.`),
     data.view_columns, data.view_rows);
 }
+if (data.poses.length > 0) {
+  const section = addSection('motion', 'In motion',
+    `What is deformed, compared in ${whole(data.poses_compared)} poses: ${whole(data.places_in_motion)} places, ` +
+    `none farther off than ${data.motion_error_m.toPrecision(2)} m. These poses were drawn, too.`);
+  const before = make('img', {alt: ''});
+  const after = make('img', {alt: ''});
+  const name = make('span', {class: 'caption'});
+  const slide = make('input', {type: 'range', min: 0, max: data.poses.length - 1, value: 0, step: 1,
+                               'aria-label': 'Which pose is shown'});
+  const play = make('button', {type: 'button', text: 'Play'});
+  const showPose = () => {
+    const pose = data.poses[slide.value];
+    before.src = pose.before;
+    after.src = pose.after;
+    before.alt = `${pose.name} before`;
+    after.alt = `${pose.name} after`;
+    name.replaceChildren(make('b', {text: pose.name}),
+      ` ${pose.passed ? 'passes' : 'DIFFERS'}: ${whole(pose.differing)} pixels beyond the tolerance, ` +
+      `${pose.psnr.toFixed(1)} dB, ${whole(pose.draws_before)} \u2192 ${whole(pose.draws_after)} draws`);
+  };
+  let timer = 0;
+  const stop = () => {
+    clearInterval(timer);
+    timer = 0;
+    play.textContent = 'Play';
+  };
+  play.addEventListener('click', () => {
+    if (timer) return stop();
+    play.textContent = 'Stop';
+    timer = setInterval(() => {
+      slide.value = (Number(slide.value) + 1) % data.poses.length;
+      showPose();
+    }, 350);
+  });
+  slide.addEventListener('input', () => { stop(); showPose(); });
+  section.append(make('div', {class: 'controls'}, play, slide, name),
+    make('div', {class: 'poses'}, make('figure', {}, before, make('figcaption', {text: 'before'})),
+                                  make('figure', {}, after, make('figcaption', {text: 'after'}))));
+  showPose();
+}
 addTable(addSection('groups', 'Groups', 'What became one draw or one instance set, and why.', true),
   [['group', 'text'], ['kind', 'word'], ['material', 'text'], ['draws', 'number'], ['triangles', 'number'], ['bytes', 'bytes'],
    ['\u00b5s saved', 'number'], ['wrong px', 'number'], ['why', 'long']], data.groups, {search: 'Search groups', sort: 3, down: true});
