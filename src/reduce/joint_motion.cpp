@@ -7,6 +7,7 @@
 #include "scene/matrix.h"
 #include "survey/draws.h"
 #include "survey/poses.h"
+#include "survey/rigs.h"
 
 namespace wakuzume {
 namespace {
@@ -15,17 +16,6 @@ constexpr std::uint32_t moments_of_each = 12;
 constexpr std::size_t most_moments = 96;
 /// Poses of a skin that count: each is one shape more that a mesh has.
 constexpr std::size_t most_poses = 4;
-
-std::vector<Mat4d> list_inverse_binds(const Scene& scene, const Skin& skin) {
-  std::vector<Mat4d> out(skin.joints.size(), identity_matrix);
-  if (skin.inverse_bind_matrices != no_stream) {
-    const std::vector<double> values = make_doubles(scene, skin.inverse_bind_matrices);
-    for (std::size_t j = 0; j < std::min(out.size(), values.size() / 16); ++j) {
-      std::copy_n(values.begin() + static_cast<std::ptrdiff_t>(16 * j), 16, out[j].begin());
-    }
-  }
-  return out;
-}
 
 double find_difference(const JointMotion::Pose& a, const JointMotion::Pose& b) {
   double sum = 0;
@@ -76,7 +66,7 @@ JointMotion::JointMotion(const Scene& scene) {
     if (skin.joints.empty() || poses_.contains(id)) {
       continue;
     }
-    const std::vector<Mat4d> binds = list_inverse_binds(scene, skin);
+    const std::vector<Mat4d> binds = make_inverse_binds(scene, skin);
     std::vector<Pose> all;
     for (const std::vector<Mat4d>& world : moments) {
       const auto joint = [&](std::size_t j) -> Eigen::Matrix4d {

@@ -12,6 +12,10 @@
 /// Skeletons and chains, and how a draw is bound to one.
 namespace wakuzume {
 
+/// Of the distance from a joint: by so much two ways to a place may differ that are meant as one.
+/// Inverse bind matrices are floats, and often the product of some.
+inline constexpr double bind_tolerance = 1e-6;
+
 /// The sets of influences that a primitive has: JOINTS_n with WEIGHTS_n, numbered without gaps.
 struct InfluenceSet {
   StreamId joints = no_stream;

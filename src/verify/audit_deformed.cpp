@@ -21,7 +21,7 @@ namespace wakuzume {
 namespace {
 
 /// Of the distance from a joint: inverse bind matrices are floats.
-constexpr double bind_tolerance = 2e-6;
+constexpr double place_tolerance = 2e-6;
 constexpr double weight_tolerance = 1e-6;
 constexpr double float_ulp_share = 2.5e-7;  // of a coordinate that went through two of them
 
@@ -109,6 +109,114 @@ struct Turns {
   }
 };
 
+/// What carries a draw of the source: its skin, or the joint that it hangs on; nothing where it
+/// hangs on none, or something moves it below one.
+std::optional<Carried> find_carried(const Scene& scene,
+                                    const DrawRef& draw,
+                                    const std::vector<NodeId>& joints,
+                                    const std::vector<Mat4d>& world,
+                                    const Surroundings& surroundings) {
+  const Node& node = scene[draw.node];
+  if (node.skin != no_skin) {
+    const Skin& skin = scene.skins[to_index(node.skin)];
+    return Carried(scene, primitive_of(scene, draw), skin, skin.joints);
+  }
+  NodeId carrier = draw.node;
+  while (carrier != no_node && std::find(joints.begin(), joints.end(), carrier) == joints.end()) {
+    carrier = scene[carrier].parent;
+  }
+  if (carrier == no_node || surroundings.movers(carrier) != surroundings.movers(draw.node)) {
+    return std::nullopt;
+  }
+  return Carried(
+      carrier, as_eigen(world[to_index(carrier)]).inverse() * as_eigen(world[to_index(draw.node)]));
+}
+
+/// One vertex on both sides.
+struct HangCheck {
+  std::string mismatch;  ///< empty: the same joints carry it by the same weights, in its places
+  double error_m = 0;
+  std::optional<Turns> turns;  ///< of its heaviest joint; nothing: it has none
+};
+
+HangCheck compare_hangs(const std::optional<std::vector<Hang>>& was,
+                        const std::optional<std::vector<Hang>>& is,
+                        const Eigen::Vector3d& p,
+                        const Eigen::Vector3d& q,
+                        double allowed) {
+  HangCheck out;
+  if (!was || !is || was->size() != is->size()) {
+    out.mismatch = "hangs on other joints";
+    return out;
+  }
+  double heaviest = 0;
+  for (std::size_t h = 0; h < was->size(); ++h) {
+    const Hang& a = (*was)[h];
+    const Hang& b = (*is)[h];
+    if (a.joint != b.joint || std::abs(a.weight - b.weight) > weight_tolerance) {
+      out.mismatch = "hangs on other joints, or by other weights";
+      return out;
+    }
+    const Eigen::Vector3d wanted = (a.matrix * p.homogeneous()).head<3>();
+    const Eigen::Vector3d got = (b.matrix * q.homogeneous()).head<3>();
+    const double most = allowed + place_tolerance * wanted.norm() +
+                        float_ulp_share * (b.matrix.topLeftCorner<3, 3>().norm() * q.norm() +
+                                           b.matrix.topRightCorner<3, 1>().norm());
+    const double error = (wanted - got).norm();
+    if (!(error <= most) && wanted.allFinite()) {
+      out.mismatch = fmt::format(
+          "is bound {:.3g} m from its place on a joint; {:.3g} m are allowed", error, most);
+      return out;
+    }
+    out.error_m = std::max(out.error_m, error);
+    if (!out.turns || a.weight > heaviest) {
+      heaviest = a.weight;
+      out.turns = Turns{a.matrix.topLeftCorner<3, 3>(), b.matrix.topLeftCorner<3, 3>()};
+    }
+  }
+  return out;
+}
+
+/// Normals or tangents that both sides have.
+struct PairedDirections {
+  std::string semantic;
+  ElementReader was;
+  ElementReader is;
+
+  /// What differs; empty: nothing does.
+  [[nodiscard]] std::string compare(std::uint32_t before,
+                                    std::uint32_t after,
+                                    const Turns& turns,
+                                    double hand,
+                                    double tolerance) const {
+    const bool normal = semantic == "NORMAL";
+    const Turns by = normal ? turns.normals() : turns;
+    Eigen::Vector4d wanted = Eigen::Vector4d::Zero();
+    Eigen::Vector4d got = Eigen::Vector4d::Zero();
+    was.load(before, wanted.data());
+    is.load(after, got.data());
+    const double error = find_turn(by.before * wanted.head<3>(), by.after * got.head<3>());
+    const bool wrong_hand = !normal && wanted.w() * got.w() * hand < 0;
+    return error <= tolerance && !wrong_hand
+               ? std::string()
+               : fmt::format("has its {} off by {:.3g}", semantic, error);
+  }
+};
+
+std::vector<PairedDirections> list_directions(const Scene& before,
+                                              const Primitive& was,
+                                              const Scene& after,
+                                              const Primitive& is) {
+  std::vector<PairedDirections> out;
+  for (const char* semantic : {"NORMAL", "TANGENT"}) {
+    if (was.find(semantic) != no_stream && is.find(semantic) != no_stream) {
+      out.push_back({semantic, ElementReader(before, was.find(semantic)),
+                     ElementReader(after, is.find(semantic))});
+    }
+  }
+  return out;
+}
+
 }  // namespace
 
 /// The joints are the same nodes, standing and moving as they did.
@@ -163,24 +271,11 @@ void Auditor::compare_bound(const LedgerRow& row,
                             const Pairing& pairing,
                             double allowed,
                             DrawAudit& out) const {
-  const Node& old_node = before_[row.source.node];
-  std::optional<Carried> was;
-  if (old_node.skin != no_skin) {
-    const Skin& skin = before_.skins[to_index(old_node.skin)];
-    was.emplace(before_, *pairing.before, skin, skin.joints);
-  } else {
-    NodeId carrier = row.source.node;
-    while (carrier != no_node &&
-           std::find(result.joints.begin(), result.joints.end(), carrier) == result.joints.end()) {
-      carrier = before_[carrier].parent;
-    }
-    if (carrier == no_node ||
-        surroundings_before_.movers(carrier) != surroundings_before_.movers(row.source.node)) {
-      out.mismatch = "it hangs on none of the joints";
-      return;
-    }
-    was.emplace(carrier, as_eigen(before_world_[to_index(carrier)]).inverse() *
-                             as_eigen(before_world_[to_index(row.source.node)]));
+  const std::optional<Carried> was =
+      find_carried(before_, row.source, result.joints, before_world_, surroundings_before_);
+  if (!was) {
+    out.mismatch = "it hangs on none of the joints";
+    return;
   }
   const Carried is(after_, *pairing.after, after_.skins[to_index(after_[row.node].skin)],
                    result.joints);
@@ -189,65 +284,25 @@ void Auditor::compare_bound(const LedgerRow& row,
   const bool mirrored = linear_determinant(before_world_[to_index(row.source.node)]) *
                             linear_determinant(after_world_[to_index(row.node)]) <
                         0;
+  // A skin takes tangents along by its own matrices, whatever its node mirrors.
+  const double hand = before_[row.source.node].skin == no_skin && mirrored ? -1 : 1;
+  const std::vector<PairedDirections> directions =
+      list_directions(before_, *pairing.before, after_, *pairing.after);
   for (const VertexPair& pair : pairing.vertices) {
-    const auto old_hangs = was->find(pair.before);
-    const auto new_hangs = is.find(pair.after);
-    if (!old_hangs || !new_hangs || old_hangs->size() != new_hangs->size()) {
-      out.mismatch = fmt::format("corner {} hangs on other joints", pair.corner);
+    const HangCheck check =
+        compare_hangs(was->find(pair.before), is.find(pair.after), load_vector(before, pair.before),
+                      load_vector(after, pair.after), allowed);
+    out.position_error_m = std::max(out.position_error_m, check.error_m);
+    out.mismatch = check.mismatch;
+    for (const PairedDirections& of : directions) {
+      if (out.mismatch.empty() && check.turns) {
+        out.mismatch =
+            of.compare(pair.before, pair.after, *check.turns, hand, pairing.direction_tolerance);
+      }
+    }
+    if (!out.mismatch.empty()) {
+      out.mismatch = fmt::format("corner {} {}", pair.corner, out.mismatch);
       return;
-    }
-    const Eigen::Vector3d p = load_vector(before, pair.before);
-    const Eigen::Vector3d q = load_vector(after, pair.after);
-    std::size_t heaviest = 0;
-    for (std::size_t h = 0; h < old_hangs->size(); ++h) {
-      const Hang& a = (*old_hangs)[h];
-      const Hang& b = (*new_hangs)[h];
-      if (a.joint != b.joint || std::abs(a.weight - b.weight) > weight_tolerance) {
-        out.mismatch =
-            fmt::format("corner {} hangs on other joints, or by other weights", pair.corner);
-        return;
-      }
-      const Eigen::Vector3d wanted = (a.matrix * p.homogeneous()).head<3>();
-      const Eigen::Vector3d got = (b.matrix * q.homogeneous()).head<3>();
-      const double scale = b.matrix.topLeftCorner<3, 3>().norm();
-      const double most = allowed + bind_tolerance * wanted.norm() +
-                          float_ulp_share * scale * q.norm() +
-                          float_ulp_share * b.matrix.topRightCorner<3, 1>().norm();
-      const double error = (wanted - got).norm();
-      if (!(error <= most) && wanted.allFinite()) {
-        out.mismatch = fmt::format(
-            "corner {} is bound {:.3g} m from its place on a joint; {:.3g} m are allowed",
-            pair.corner, error, most);
-        return;
-      }
-      out.position_error_m = std::max(out.position_error_m, error);
-      heaviest = a.weight > (*old_hangs)[heaviest].weight ? h : heaviest;
-    }
-    if (old_hangs->empty()) {
-      continue;
-    }
-    const Turns turns{(*old_hangs)[heaviest].matrix.topLeftCorner<3, 3>(),
-                      (*new_hangs)[heaviest].matrix.topLeftCorner<3, 3>()};
-    for (const Attribute& attribute : pairing.after->attributes) {
-      const StreamId had = pairing.before->find(attribute.semantic);
-      const bool normal = attribute.semantic == "NORMAL";
-      if ((!normal && attribute.semantic != "TANGENT") || had == no_stream) {
-        continue;
-      }
-      const Turns by = normal ? turns.normals() : turns;
-      Eigen::Vector4d old_value = Eigen::Vector4d::Zero();
-      Eigen::Vector4d new_value = Eigen::Vector4d::Zero();
-      ElementReader(before_, had).load(pair.before, old_value.data());
-      ElementReader(after_, attribute.stream).load(pair.after, new_value.data());
-      const double error =
-          find_turn(by.before * old_value.head<3>(), by.after * new_value.head<3>());
-      const double hand = old_node.skin == no_skin && mirrored ? -1 : 1;
-      const bool wrong_hand = !normal && old_value.w() * new_value.w() * hand < 0;
-      if (!(error <= pairing.direction_tolerance) || wrong_hand) {
-        out.mismatch =
-            fmt::format("{} of corner {} is off by {:.3g}", attribute.semantic, pair.corner, error);
-        return;
-      }
     }
   }
   count_elements(pairing, out);
@@ -312,7 +367,7 @@ std::string Auditor::compare_targets(const LedgerRow& row,
           continue;
         }
         const double error = (from * wanted - to * got).norm();
-        if (!(error <= bind_tolerance * (from * wanted).norm())) {
+        if (!(error <= place_tolerance * (from * wanted).norm())) {
           return fmt::format("morph target {} moves corner {} otherwise", t, pair.corner);
         }
       }
