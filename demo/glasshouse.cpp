@@ -7,6 +7,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "gardener.h"
 #include "materials.h"
 
 namespace wakuzume::demo {
@@ -417,6 +418,8 @@ class Glasshouse {
     add_door(hall, "door_right", 1.9, -1);
     add_fan(hall);
     add_carnivore(hall);
+    add_gardener(maker_, m, hall, at(0.95, 0, -2.2, around_y(-0.63 * half_turn)));
+    add_crank(maker_, m, hall, at(-1.2, 1.35, -4.8));
   }
 
   /// Leaf of a door: five parts and a pane that swing around the hinge.

@@ -98,6 +98,17 @@ Materials make_materials(SceneMaker& maker) {
   out.glazes = {maker.add_material(make_plain("glaze_blue", {0.05, 0.16, 0.38}, 0.2, 0)),
                 maker.add_material(make_plain("glaze_mustard", {0.70, 0.42, 0.06}, 0.2, 0)),
                 maker.add_material(make_plain("glaze_white", {0.82, 0.80, 0.74}, 0.2, 0))};
+  const auto plain = [&](const char* name, const Vec3d& color, double roughness) {
+    return maker.add_material(make_plain(name, color, roughness, 0));
+  };
+  out.gardener_skin = {plain("gardener_face", {0.72, 0.45, 0.33}, 0.55),
+                       plain("gardener_hands", {0.72, 0.45, 0.33}, 0.55)};
+  out.gardener_eyes = plain("gardener_eyes", {0.03, 0.02, 0.02}, 0.2);
+  out.gardener_hair = plain("gardener_hair", {0.20, 0.10, 0.05}, 0.7);
+  out.gardener_shirt = plain("gardener_shirt", {0.80, 0.72, 0.55}, 0.9);
+  out.gardener_denim = plain("gardener_denim", {0.07, 0.14, 0.26}, 0.9);
+  out.gardener_boots = plain("gardener_boots", {0.10, 0.24, 0.12}, 0.4);
+  out.gardener_straw = plain("gardener_straw", {0.78, 0.60, 0.28}, 0.9);
   const std::array<const char*, 8> species{"ferns", "palms",  "aroids", "orchids",
                                            "cacti", "lilies", "mosses", "vines"};
   const std::array<Vec3d, 3> colors{Vec3d{0.85, 0.83, 0.75}, Vec3d{0.75, 0.65, 0.20},

@@ -14,6 +14,9 @@ struct Materials {
   MaterialId iron_green, iron_white, iron_black;
   MaterialId glass, copper, brass, red_paint, dial, lamp_shade, bulb;
   MaterialId fronds, broad_leaf, trap_flesh, trap_skin;
+  MaterialId gardener_eyes, gardener_hair, gardener_shirt, gardener_denim, gardener_boots,
+      gardener_straw;
+  std::array<MaterialId, 2> gardener_skin;  ///< equal by value: two kits, two names
   std::array<MaterialId, 3> glazes;
   /// One a species: eight names, three values. Somebody copied the material for each plate.
   std::array<MaterialId, 8> plates;

@@ -207,8 +207,9 @@ StreamId LaneWriter::add_numbers(Scene& scene, std::span<const float> values, El
     const auto [low, high] = std::minmax_element(values.begin(), values.end());
     stream.bounds = StreamBounds{{static_cast<double>(*low)}, {static_cast<double>(*high)}};
   }
-  return add_lane(scene, number, std::vector<float>(values.begin(), values.end()),
-                  std::move(stream));
+  // A view is either of animations or of skins.
+  const Lane lane = element == ElementType::mat4 ? binds : number;
+  return add_lane(scene, lane, std::vector<float>(values.begin(), values.end()), std::move(stream));
 }
 
 Primitive LaneWriter::add(Scene& scene, const Shape& shape, MaterialId material) {
@@ -241,10 +242,24 @@ Primitive LaneWriter::add(Scene& scene, const Shape& shape, MaterialId material)
   return primitive;
 }
 
+void LaneWriter::add_influences(Scene& scene,
+                                const std::vector<std::array<std::uint8_t, 4>>& joints,
+                                const std::vector<std::array<float, 4>>& weights,
+                                Primitive& primitive) {
+  Stream stream;
+  stream.count = joints.size();
+  stream.element = ElementType::vec4;
+  stream.component = ComponentType::u8;
+  primitive.attributes.push_back({"JOINTS_0", add_lane(scene, joints_of, joints, stream)});
+  stream.component = ComponentType::f32;
+  primitive.attributes.push_back({"WEIGHTS_0", add_lane(scene, weights_of, weights, stream)});
+}
+
 void LaneWriter::finish(Scene& scene) {
-  constexpr std::array<const char*, lanes> names{"positions", "normals",  "uvs",     "lightmap uvs",
-                                                 "colors",    "tangents", "indices", "numbers"};
-  constexpr std::array<std::uint32_t, lanes> strides{12, 12, 8, 8, 4, 16, 0, 0};
+  constexpr std::array<const char*, lanes> names{
+      "positions", "normals", "uvs",    "lightmap uvs", "colors",    "tangents",
+      "indices",   "numbers", "joints", "weights",      "bind poses"};
+  constexpr std::array<std::uint32_t, lanes> strides{12, 12, 8, 8, 4, 16, 0, 0, 4, 16, 0};
   std::vector<std::byte> all;
   for (std::size_t lane = 0; lane < lanes; ++lane) {
     bytes_[lane].resize((bytes_[lane].size() + 3) / 4 * 4);

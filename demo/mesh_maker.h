@@ -46,7 +46,12 @@ class LaneWriter {
   Primitive add(Scene& scene, const Shape& shape, MaterialId material);
   /// Differences of positions, for morph targets.
   StreamId add_positions(Scene& scene, const std::vector<Vec3f>& values);
-  /// Plain floats, for animations.
+  /// One set of four influences a vertex.
+  void add_influences(Scene& scene,
+                      const std::vector<std::array<std::uint8_t, 4>>& joints,
+                      const std::vector<std::array<float, 4>>& weights,
+                      Primitive& primitive);
+  /// Plain floats, for animations; as matrices for skins.
   StreamId add_numbers(Scene& scene, std::span<const float> values, ElementType element);
   /// Makes the block and the views. Nothing may be added after it.
   void finish(Scene& scene);
@@ -61,6 +66,9 @@ class LaneWriter {
     tangent,
     index,
     number,
+    joints_of,
+    weights_of,
+    binds,
     lanes
   };
 

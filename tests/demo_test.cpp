@@ -25,7 +25,8 @@ TEST(Glasshouse, HasTheSizeOfASmallLevel) {
   EXPECT_GE(found->totals.draws, 1'400U);
   EXPECT_LE(found->totals.draws, 1'700U);
   EXPECT_EQ(glasshouse().cameras.size(), 6U);
-  EXPECT_EQ(glasshouse().animations.size(), 4U);
+  EXPECT_EQ(glasshouse().animations.size(), 8U);
+  EXPECT_EQ(glasshouse().skins.size(), 11U);
   EXPECT_GE(glasshouse().lights.size(), 12U);
   EXPECT_GT(found->stay_counts[static_cast<std::size_t>(StayRule::animated)], 15U);
   EXPECT_EQ(found->stay_counts[static_cast<std::size_t>(StayRule::morphing)], 2U);

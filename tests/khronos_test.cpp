@@ -33,14 +33,19 @@ TEST(Khronos, FindsNoErrorInTheDemoAndItsResult) {
   const auto folder = test::make_scratch();
   const Scene scene = demo::make_glasshouse();
   ASSERT_TRUE(write_scene(scene, (folder / "source.glb").string()));
-  EXPECT_EQ(test::ask_validator(folder / "source.glb"), "0 0");
+  // The gardener's parts stand below the figure, as exporters put them: of that it warns, of no
+  // more.
+  const std::string skinned = "NODE_SKINNED_MESH_NON_ROOT";
+  const std::string source = test::ask_validator(folder / "source.glb");
+  EXPECT_EQ(source.substr(0, 5 + skinned.size()), "0 11 " + skinned);
   const auto found = survey(scene);
   const auto built = build(scene, *propose(scene, *found));
   ASSERT_TRUE(built);
   ASSERT_TRUE(write_scene(built->scene, (folder / "result.glb").string()));
-  EXPECT_EQ(test::ask_validator(folder / "result.glb"), "0 0");
+  const std::string result = test::ask_validator(folder / "result.glb");
+  EXPECT_EQ(result.substr(0, 4 + skinned.size()), "0 6 " + skinned);
   ASSERT_TRUE(write_scene(built->scene, (folder / "result.gltf").string()));
-  EXPECT_EQ(test::ask_validator(folder / "result.gltf"), "0 0");
+  EXPECT_EQ(test::ask_validator(folder / "result.gltf"), result);
 }
 
 TEST(Khronos, FindsNoErrorInRandomScenesAndTheirResults) {

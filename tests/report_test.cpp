@@ -78,7 +78,7 @@ TEST(ReportPage, ShowsARunOfTheDemo) {
   const auto found = ask_page(parser, page, "SET_POT");
   expect_quiet(found);
   EXPECT_EQ(text_of(found, "verdict"), "Proof passed");
-  EXPECT_EQ(text_of(found, "title"), "glasshouse.glb: 1,529 to 32 draws");
+  EXPECT_EQ(text_of(found, "title"), "glasshouse.glb: 1,561 to 37 draws");
   std::size_t charts = 0;
   for (const auto drawn : found["charts"].get_array()) {
     charts += drawn.get_bool().value() ? 1U : 0U;

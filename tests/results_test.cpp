@@ -333,6 +333,9 @@ TEST(ColliderNodes, OfInstanceSetsHaveTheInstances) {
   std::size_t sets = 0;
   for (const LedgerResult& result : made.built.ledger.results) {
     const Node& shown = made.built.scene[result.node];
+    if (!result.joints.empty()) {
+      continue;  // what is deformed has none
+    }
     const Node& collider = made.built.scene[result.collider];
     ASSERT_EQ(static_cast<bool>(shown.instancing), static_cast<bool>(collider.instancing));
     if (shown.instancing) {

@@ -293,8 +293,7 @@ TEST_F(StayRules, SkinsAndJointsAndMorphTargets) {
   skin.joints = {bone};
   builder_.scene.skins.push_back(skin);
   node(body).skin = SkinId{0};
-  const NodeId ghost =
-      builder_.add_node("ghost", builder_.add_mesh("ghost", test::make_square()));
+  const NodeId ghost = builder_.add_node("ghost", builder_.add_mesh("ghost", test::make_square()));
   node(ghost).skin = SkinId{0};
   const std::vector<std::uint8_t> joints(4 * 4, 0);
   const test::Floats weights{1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0};

@@ -90,6 +90,11 @@ struct SourceCopy {
   std::uint32_t levels = 0;
   std::uint32_t extensions_used = 0;
   std::uint32_t extensions_required = 0;
+  std::uint32_t skins = 0;
+  /// Nodes of the source whose skin is not on the node that is shown, and that skin, in turn.
+  std::vector<std::uint32_t> lost_skins;
+  /// By animation: channels and samplers that the source has, in turn; those behind are results'.
+  std::vector<std::uint32_t> tracks;
 };
 
 struct Ledger : SourceSteps {

@@ -61,16 +61,6 @@ class Builder {
   }
 
   Result<Built> run(const RunControl& run) {
-    if (settings_.carry_source == CarrySource::hidden &&
-        std::any_of(plan_.groups.begin(), plan_.groups.end(),
-                    [&](const Group& group) { return is_deformed(group); })) {
-      return Failure(
-          Error{ErrorCode::bad_setting,
-                "--carry-source can't carry skins and tracks of weights, which belong to "
-                "what is shown; keep the source file instead, restore finds it, or set "
-                "propose.moving_parts to \"keep\"",
-                {}});
-    }
     if (auto chosen = choose_assets(); !chosen) {
       return Failure(chosen.error());
     }
@@ -90,7 +80,9 @@ class Builder {
       return Failure(make_cancelled());
     }
     detach_draws(source_, moved_, built_.scene, built_.ledger.rows);
-    drop_idle_motion(built_.scene);
+    drop_idle_motion(built_.scene, settings_.carry_source == CarrySource::hidden
+                                       ? IdleTracks::kept
+                                       : IdleTracks::dropped);
     if (survey_.settings.lightmap_transform_key == own_transform_key) {
       give_lightmap_uvs(survey_.settings.lightmap_uv_set, built_.scene);
     }

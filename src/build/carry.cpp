@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "build/motion.h"
 #include "survey/rules.h"
 #include "wakuzume/restore.h"
 
@@ -51,6 +52,10 @@ class NumbersBack {
   /// Of a node that animations and skins speak of.
   bool find(NodeId& id) const {
     if (id != no_node) {
+      if (to_index(id) >= first_) {
+        shift(id);
+        return true;
+      }
       id = back_[to_index(id)];
       return id != no_node;
     }
@@ -128,6 +133,26 @@ SourceCopy carry_source(const Scene& source, Scene& out) {
     node.light = no_light;
     out.nodes.push_back(std::move(node));
   }
+  copy.skins = count(source.skins.size());
+  for (std::size_t n = 0; n < source.nodes.size(); ++n) {
+    if (source.nodes[n].skin != out.nodes[n].skin) {
+      copy.lost_skins.insert(copy.lost_skins.end(),
+                             {count(n), count(to_index(source.nodes[n].skin))});
+    }
+  }
+  for (std::size_t a = 0; a < source.animations.size(); ++a) {
+    const std::size_t channels = source.animations[a].channels.size();
+    copy.tracks.insert(copy.tracks.end(),
+                       {count(channels), count(source.animations[a].samplers.size())});
+    for (std::size_t c = 0; c < channels; ++c) {
+      // The copy has the targets that the node that is shown has no more.
+      AnimationChannel& channel = out.animations[a].channels[c];
+      if (channel.path == "weights" && channel.node != no_node &&
+          !has_targets(out, out[channel.node])) {
+        move(channel.node);
+      }
+    }
+  }
   for (Level level : source.levels) {
     level.name = level.name.empty() ? "source" : level.name + " source";
     level.extra.ensure().extras = add_mark(level.extra);
@@ -162,6 +187,18 @@ std::optional<Scene> find_carried_source(const Scene& built, const Ledger& ledge
       node.camera = shown.camera;
       node.light = shown.light;
     }
+  }
+  good = good && cut(out.skins, copy.skins) && copy.lost_skins.size() % 2 == 0 &&
+         copy.tracks.size() == 2 * out.animations.size();
+  for (std::size_t i = 0; good && i < copy.lost_skins.size(); i += 2) {
+    good = copy.lost_skins[i] < out.nodes.size() && copy.lost_skins[i + 1] < out.skins.size();
+    if (good) {
+      out.nodes[copy.lost_skins[i]].skin = make_id<SkinId>(copy.lost_skins[i + 1]);
+    }
+  }
+  for (std::size_t a = 0; good && a < out.animations.size(); ++a) {
+    good = cut(out.animations[a].channels, copy.tracks[2 * a]) &&
+           cut(out.animations[a].samplers, copy.tracks[2 * a + 1]);
   }
   for (Skin& skin : out.skins) {
     good = good && back.find(skin.skeleton);

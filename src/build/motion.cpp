@@ -106,24 +106,28 @@ Result<void> MotionWriter::finish() {
   return {};
 }
 
-void drop_idle_motion(Scene& scene) {
-  const auto has_targets = [&](const Node& node) {
-    return node.mesh != no_mesh &&
-           std::any_of(scene[node.mesh].primitives.begin(), scene[node.mesh].primitives.end(),
-                       [](const Primitive& p) { return !p.morph_targets.empty(); });
-  };
+bool has_targets(const Scene& scene, const Node& node) {
+  return node.mesh != no_mesh &&
+         std::any_of(scene[node.mesh].primitives.begin(), scene[node.mesh].primitives.end(),
+                     [](const Primitive& p) { return !p.morph_targets.empty(); });
+}
+
+void drop_idle_motion(Scene& scene, IdleTracks tracks) {
   for (Node& node : scene.nodes) {
     if (node.mesh == no_mesh) {
       node.skin = no_skin;
     }
-    if (node.weights && !has_targets(node)) {
+    if (node.weights && !has_targets(scene, node)) {
       node.weights = {};
     }
   }
   for (Animation& animation : scene.animations) {
+    if (tracks == IdleTracks::kept) {
+      break;
+    }
     std::erase_if(animation.channels, [&](const AnimationChannel& channel) {
       return channel.path == "weights" && channel.node != no_node &&
-             !has_targets(scene[channel.node]);
+             !has_targets(scene, scene[channel.node]);
     });
     // Samplers that no channel uses any more go.
     std::vector<std::uint32_t> number(animation.samplers.size(), no_index);

@@ -39,8 +39,12 @@ class MotionWriter {
   std::vector<Asked> asked_;
 };
 
-/// Tracks of weights whose node shows nothing any more, or nothing with targets, and skins of nodes
-/// without a mesh go.
-void drop_idle_motion(Scene& scene);
+enum class IdleTracks : std::uint8_t { dropped, kept };
+
+/// Skins and weights of nodes without a mesh, or without targets, go, and so do tracks of weights,
+/// unless they are kept for a copy of the node.
+void drop_idle_motion(Scene& scene, IdleTracks tracks = IdleTracks::dropped);
+/// Of a node that shows something with morph targets.
+bool has_targets(const Scene& scene, const Node& node);
 
 }  // namespace wakuzume

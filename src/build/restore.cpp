@@ -151,7 +151,10 @@ class Restorer {
     }
     add_results(before, kept);
     detach_draws(source_, moved, out_.scene, out_.ledger.rows);
-    drop_idle_motion(out_.scene);
+    drop_idle_motion(out_.scene,
+                     before.source_copy.first_node != no_node && !out_.ledger.results.empty()
+                         ? IdleTracks::kept
+                         : IdleTracks::dropped);
     if (before.lightmap_transform_key == own_transform_key) {
       give_lightmap_uvs(before.lightmap_uv_set, out_.scene);
     }

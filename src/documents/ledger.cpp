@@ -28,6 +28,7 @@ void for_each_size(AnyCopy& copy, const Visit& visit) {
   visit("levels", copy.levels);
   visit("extensions_used", copy.extensions_used);
   visit("extensions_required", copy.extensions_required);
+  visit("skins", copy.skins);
 }
 
 void write_split(ReadableJsonOut& out, const SplitSettings& split) {
@@ -92,6 +93,19 @@ void write_copy(ReadableJsonOut& out, const SourceCopy& copy) {
   for_each_size(copy, [&](const char* name, std::uint32_t size) { out.member(name, size); });
   out.key("node_there");
   write_places(out, copy.node_there);
+  for (const auto& [name, list] :
+       {std::pair("lost_skins", &copy.lost_skins), std::pair("tracks", &copy.tracks)}) {
+    if (!list->empty()) {
+      JsonOut line;
+      line.begin_array();
+      for (const std::uint32_t number : *list) {
+        line.value(number);
+      }
+      line.end_array();
+      out.key(name);
+      out.line(line);
+    }
+  }
   out.end_object();
 }
 
@@ -477,6 +491,12 @@ class LedgerReader {
       }
       if (key == "node_there") {
         return read_places(item, a, copy.node_there);
+      }
+      if (key == "lost_skins") {
+        return in_.read(item, a, copy.lost_skins);
+      }
+      if (key == "tracks") {
+        return in_.read(item, a, copy.tracks);
       }
       bool known = false;
       bool good = false;

@@ -50,6 +50,9 @@ const objects = [];
 scene.traverse((object) => {
   if (object.isMesh || object.isLine || object.isPoints) {
     object.geometry.computeBoundingBox();
+    if (object.isSkinnedMesh) {
+      object.computeBoundingBox();  // as its joints stand
+    }
     objects.push(object);
   }
 });
@@ -62,7 +65,7 @@ for (const view of JSON.parse(readFileSync(process.argv[3], 'utf8')).views) {
   let byBox = 0;
   for (const object of objects) {
     bySphere += frustum.intersectsObject(object) ? 1 : 0;
-    box.copy(object.geometry.boundingBox).applyMatrix4(object.matrixWorld);
+    box.copy(object.isSkinnedMesh ? object.boundingBox : object.geometry.boundingBox).applyMatrix4(object.matrixWorld);
     byBox += frustum.intersectsBox(box) ? 1 : 0;
   }
   console.log(bySphere, byBox, view.name);
