@@ -45,7 +45,7 @@ std::string print_staying(const Survey& survey) {
     return d.blended && d.stay == StayRule::none;
   });
   line(static_cast<std::uint64_t>(blended), "blended: merged only where their order can't be seen");
-  return out.empty() ? out : "\nDraws that stay as they are:\n" + out;
+  return out.empty() ? out : "\nDraws that stay as they are, or merge with their like alone:\n" + out;
 }
 
 namespace {
