@@ -287,6 +287,24 @@ TEST(ProofInMotion, IsToldByTheToolAndPlayedOnThePage) {
             make_content_hash(*read_scene(file)));
 }
 
+/// Primitives of one node go into results of several materials, and have one weight all the same.
+TEST(ProofInMotion, PosesAllThatTheTargetsOfANodeMove) {
+  const auto folder = test::make_scratch();
+  Scene scene = test::make_random_rig(3);
+  for (Mesh& mesh : scene.meshes) {
+    if (!mesh.weights.empty()) {
+      Primitive& twin = mesh.primitives.emplace_back(mesh.primitives.front());
+      twin.material = make_id<MaterialId>((to_index(twin.material) + 1) % scene.materials.size());
+    }
+  }
+  const std::string file = (folder / "figure.glb").string();
+  ASSERT_TRUE(write_scene(scene, file));
+  const test::Outcome run = test::run_tool_small(
+      {"run", file, "-o", (folder / "out").string(), "--rigid-parts", "skin", "--mend", "never"});
+  EXPECT_EQ(run.exit_code, 0) << run.out;
+  EXPECT_NE(run.out.find("8 poses drawn before and after"), std::string::npos) << run.out;
+}
+
 TEST(RandomMachines, BecomeOneMeshOnRequestAndMoveAsTheyDid) {
   for (std::uint32_t seed = 0; seed < 60; ++seed) {
     SCOPED_TRACE(seed);

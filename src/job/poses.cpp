@@ -28,6 +28,9 @@ class PoseChooser {
  public:
   PoseChooser(const Compared& scenes, std::uint32_t count) : scenes_(scenes) {
     for (const LedgerResult& result : scenes.ledger.results) {
+      if (!is_there(result)) {
+        continue;
+      }
       if (!result.joints.empty() || !result.targets.empty()) {
         results_.push_back(&result);
       }
@@ -57,21 +60,75 @@ class PoseChooser {
     const auto& [result, target] = chosen_[i - moments_.size()];
     PosedPair out{fmt::format("target {} of {}", target, result->group), scenes_.before,
                   scenes_.after, result};
-    for (const CarriedTargets& carried : result->targets) {
-      std::vector<double>& weights = out.before.nodes[to_index(carried.draw.node)].weights.ensure();
-      weights.assign(carried.number.size(), 0);
-      for (std::size_t own = 0; own < weights.size(); ++own) {
-        weights[own] = carried.number[own] == target ? 1 : 0;
+    const std::set<Target> moved = find_linked(*result, target);
+    std::map<NodeId, std::vector<double>> weights_of;  // of the source
+    for (const LedgerResult& other : scenes_.ledger.results) {
+      if (!is_there(other)) {
+        continue;
+      }
+      std::vector<double> weights(count_targets(other), 0);
+      for (const CarriedTargets& carried : other.targets) {
+        std::vector<double>& own = weights_of[carried.draw.node];
+        own.resize(std::max(own.size(), carried.number.size()), 0);
+        for (std::uint32_t t = 0; t < carried.number.size(); ++t) {
+          own[t] = moved.contains({carried.draw.node, t}) ? 1 : 0;
+          if (carried.number[t] < weights.size()) {
+            weights[carried.number[t]] = std::max(weights[carried.number[t]], own[t]);
+          }
+        }
+      }
+      if (!weights.empty()) {
+        out.after.nodes[to_index(other.node)].weights = std::move(weights);
       }
     }
-    Node& node = out.after.nodes[to_index(result->node)];
-    const std::size_t all = out.after[node.mesh].primitives[result->primitive].morph_targets.size();
-    node.weights = std::vector<double>(all, 0);
-    node.weights.ensure()[target] = 1;
+    for (const LedgerRow& row : scenes_.ledger.rows) {
+      const auto weights = weights_of.find(row.source.node);
+      if (weights != weights_of.end() && to_index(row.source.node) < out.before.nodes.size()) {
+        out.before.nodes[to_index(row.source.node)].weights = weights->second;
+        if (row.fate == Fate::kept && to_index(row.node) < out.after.nodes.size()) {
+          out.after.nodes[to_index(row.node)].weights = weights->second;
+        }
+      }
+    }
     return out;
   }
 
  private:
+  using Target = std::pair<NodeId, std::uint32_t>;  ///< node of the source, and which of its own
+
+  /// All that has to move where one target of a result does: what became the same one, and what
+  /// other results have of those nodes.
+  [[nodiscard]] std::set<Target> find_linked(const LedgerResult& result,
+                                             std::uint32_t target) const {
+    std::set<Target> out;
+    std::set<std::pair<const LedgerResult*, std::uint32_t>> done;
+    std::vector<std::pair<const LedgerResult*, std::uint32_t>> open{{&result, target}};
+    while (!open.empty()) {
+      const auto [of, number] = open.back();
+      open.pop_back();
+      if (!done.emplace(of, number).second) {
+        continue;
+      }
+      for (const CarriedTargets& carried : of->targets) {
+        for (std::uint32_t own = 0; own < carried.number.size(); ++own) {
+          if (carried.number[own] == number) {
+            out.emplace(carried.draw.node, own);
+          }
+        }
+      }
+      for (const LedgerResult& other : scenes_.ledger.results) {
+        for (const CarriedTargets& carried : other.targets) {
+          for (std::uint32_t own = 0; own < carried.number.size(); ++own) {
+            if (out.contains({carried.draw.node, own})) {
+              open.emplace_back(&other, carried.number[own]);
+            }
+          }
+        }
+      }
+    }
+    return out;
+  }
+
   /// Of the animation that has most tracks of what is deformed, in their order: they can be played.
   [[nodiscard]] std::vector<Moment> list_played(std::size_t count) const {
     std::set<NodeId> moved;
@@ -83,7 +140,9 @@ class PoseChooser {
     }
     std::size_t most = 0;
     std::uint32_t chosen = no_index;
-    for (std::uint32_t a = 0; a < scenes_.before.animations.size(); ++a) {
+    const std::size_t both =
+        std::min(scenes_.before.animations.size(), scenes_.after.animations.size());
+    for (std::uint32_t a = 0; a < both; ++a) {
       const auto& channels = scenes_.before.animations[a].channels;
       const auto tracks = static_cast<std::size_t>(std::count_if(
           channels.begin(), channels.end(),
@@ -103,14 +162,17 @@ class PoseChooser {
     return out;
   }
 
-  static std::uint32_t count_targets(const LedgerResult& result) {
-    std::uint32_t count = 0;
-    for (const CarriedTargets& carried : result.targets) {
-      for (const std::uint32_t number : carried.number) {
-        count = std::max(count, number + 1);
-      }
-    }
-    return count;
+  /// A ledger comes from a file: one whose results are not there has nothing to be posed.
+  [[nodiscard]] bool is_there(const LedgerResult& result) const {
+    const Scene& after = scenes_.after;
+    return to_index(result.node) < after.nodes.size() && after[result.node].mesh != no_mesh &&
+           result.primitive < after[after[result.node].mesh].primitives.size();
+  }
+
+  [[nodiscard]] std::uint32_t count_targets(const LedgerResult& result) const {
+    return result.targets.empty() ? 0
+                                  : static_cast<std::uint32_t>(
+                                        primitive_of(scenes_.after, result).morph_targets.size());
   }
 
   const Compared& scenes_;

@@ -226,14 +226,17 @@ class MotionAuditor {
   bool for_each_target(PosePair& rest, const Visit& visit) const {
     PosePair pair = rest;
     for (const LedgerResult& result : ledger_.results) {
-      std::uint32_t count = 0;
-      for (const CarriedTargets& carried : result.targets) {
-        for (const std::uint32_t number : carried.number) {
-          count = std::max(count, number + 1);
-        }
+      // A ledger comes from a file.
+      const bool sound =
+          to_index(result.node) < after_.nodes.size() &&
+          std::all_of(result.targets.begin(), result.targets.end(), [&](const CarriedTargets& c) {
+            return to_index(c.draw.node) < before_.nodes.size();
+          });
+      if (!sound) {
+        continue;
       }
       std::vector<double>& after = pair.after.weights[to_index(result.node)];
-      for (std::uint32_t t = 0; t < count; ++t) {
+      for (std::uint32_t t = 0; t < after.size() && !result.targets.empty(); ++t) {
         for (const CarriedTargets& carried : result.targets) {
           std::vector<double>& weights = pair.before.weights[to_index(carried.draw.node)];
           for (std::size_t own = 0; own < std::min(weights.size(), carried.number.size()); ++own) {
