@@ -18,7 +18,7 @@ constexpr double any_loss = std::numeric_limits<double>::infinity();
 }  // namespace
 
 RigId find_group_rig(const Survey& survey, const Group& group) {
-  if (group.kind != GroupKind::cluster) {
+  if (group.kind != GroupKind::cluster || survey.rigs.empty()) {
     return no_rig;
   }
   const auto key_of = [&](const DrawRef& ref) -> const MergeKey& {
