@@ -26,12 +26,15 @@
 /// 1. A file is untrusted: every offset, count, index and enumerator is checked before it is used.
 /// 2. A target is written beside its place, synced, read again and renamed: the old file or the
 /// new, never half, and never one that can't be read.
-/// 3. What was read and not changed is written back, extensions and extras included.
+/// 3. What was read and not changed is written back, extensions and extras included; streams as
+/// Scene::storage says.
 namespace wakuzume {
 
 struct ReadLimits {
   /// Most elements of a stream that has no bytes of its own. \range [0, 2^32)
   std::uint64_t max_zero_elements = 1ULL << 24U;
+  /// Most bytes that compressed streams become, all together. \range [0, 2^48)
+  std::uint64_t max_unpacked_bytes = 1ULL << 34U;
 };
 
 /// Reads .glb, .gltf with their external and embedded buffers and images, and Wavefront .obj. Files
@@ -39,9 +42,11 @@ struct ReadLimits {
 /// there is listed in Scene::missing_files; the scene is read without it.
 /// An .obj comes with its material libraries and images, found by name wherever they were once;
 /// every object is a node, every group one below it, every material in it a primitive.
+/// Streams compressed by EXT_meshopt_compression or KHR_draco_mesh_compression become plain ones.
 /// \error cannot_open, bad_container, bad_json, bad_type, bad_value, missing_member,
 ///        index_out_of_range, out_of_bounds, node_cycle, unsafe_path, too_large, not_supported
-/// \cost linear in the JSON; index data is scanned once, other bytes are not touched
+/// \cost linear in the JSON; index data is scanned once, other bytes are not touched; what is
+///       compressed is unpacked, in parallel over the streams
 Result<Scene> read_scene(const std::string& path,
                          const ReadLimits& limits = {},
                          const RunControl& run = {});

@@ -20,7 +20,8 @@
 ///
 /// In: read_scene, or your own code filling the tables. Out: write_scene, or your own engine.
 /// 1. Copying a scene copies its tables and shares all geometry and images.
-/// 2. Every table keeps the order of the file, so handles are the file's indices.
+/// 2. Every table keeps the order of the file, so handles are the file's indices. Only blocks that
+/// held nothing but compressed streams are gone, and views follow for what those held.
 /// 3. Extensions and members the library does not know are kept as JSON text where they stood.
 /// A scene made by hand must pass check_scene before it is handed to a stage.
 namespace wakuzume {
@@ -175,6 +176,12 @@ struct SkippedPart {
   std::uint64_t first_line = 0;  ///< from 1 on
 };
 
+/// How a file stores what streams show. In memory they are plain.
+enum class StreamStorage : std::uint8_t {
+  plain,
+  packed,  ///< by EXT_meshopt_compression
+};
+
 struct Scene {
   // Copies, moves and ends of all tables: compiled once and not wherever a scene is passed on.
   Scene();
@@ -204,6 +211,9 @@ struct Scene {
   std::vector<std::string> extensions_required;
   std::vector<MissingFile> missing_files;
   std::vector<SkippedPart> skipped_parts;
+  StreamStorage storage = StreamStorage::plain;  ///< of the file it was read from, or is to have
+  /// Compressions that the file had and the reader undid, by the names of their extensions.
+  std::vector<std::string> unpacked;
   Boxed<Extra> lights_extra;  ///< beside the list in the root's KHR_lights_punctual
   Boxed<Extra> extra;
 

@@ -36,6 +36,7 @@
 #include "wakuzume/sharing.h"
 #include "wakuzume/shot.h"
 #include "wakuzume/split.h"
+#include "wakuzume/stream_codec.h"
 #include "wakuzume/surface.h"
 #include "wakuzume/survey.h"
 #include "wakuzume/table.h"

@@ -107,26 +107,34 @@ bool GltfParser::parse_root(std::string_view key, JsonValue value, const At& at)
   return rest(key, value, at, scene_.extra);
 }
 
-/// Extensions that hide geometry where this reader would not find it.
+/// Compressions that this reader can't undo.
 bool GltfParser::check_required() {
   const At root{};
-  const At required{&root, "extensionsRequired"};
   const At used{&root, "extensionsUsed"};
-  for (std::size_t i = 0; i < scene_.extensions_required.size(); ++i) {
-    const std::string& name = scene_.extensions_required[i];
-    if (name == "KHR_draco_mesh_compression") {
-      return in_.fail(ErrorCode::not_supported, At{&required, {}, i},
-                      name + " hides the geometry; export without compression");
-    }
-  }
   for (std::size_t i = 0; i < scene_.extensions_used.size(); ++i) {
     const std::string& name = scene_.extensions_used[i];
-    if (name.ends_with("_meshopt_compression")) {
+    if (name != packed_extension && name.ends_with("_meshopt_compression")) {
       return in_.fail(ErrorCode::not_supported, At{&used, {}, i},
-                      name + " hides the geometry; export without compression");
+                      fmt::format("{} hides the geometry; export with {} or without compression",
+                                  name, packed_extension));
     }
   }
   return true;
+}
+
+/// What is undone is no extension of the scene.
+void GltfParser::forget_compressions() {
+  for (const char* const name : {packed_extension, draco_extension}) {
+    const bool undone = name == packed_extension ? !packed_.views.empty() : !packed_.drawn.empty();
+    if (undone) {
+      scene_.unpacked.emplace_back(name);
+    }
+    std::erase(scene_.extensions_used, name);
+    std::erase(scene_.extensions_required, name);
+  }
+  if (!packed_.views.empty()) {
+    scene_.storage = StreamStorage::packed;
+  }
 }
 
 Result<Scene> GltfParser::parse(simdjson::padded_string_view json) {
@@ -150,8 +158,8 @@ Result<Scene> GltfParser::parse(simdjson::padded_string_view json) {
       in_.fail(ErrorCode::bad_json, at, "text follows after the end of the root object");
     } else if (good && !has_asset) {
       in_.fail(ErrorCode::missing_member, at, "asset is required");
-    } else if (good) {
-      check_required();
+    } else if (good && check_required()) {
+      forget_compressions();
     }
   }
   if (in_.error()) {

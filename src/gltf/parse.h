@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "gltf/packed_parts.h"
 #include "json/in.h"
 #include "wakuzume/scene.h"
 
@@ -21,6 +22,8 @@ class GltfParser {
 
   /// byteLength of each buffer, in order.
   [[nodiscard]] const std::vector<std::uint64_t>& block_lengths() const { return block_lengths_; }
+  /// What the file stores compressed.
+  [[nodiscard]] const PackedParts& packed() const { return packed_; }
 
  private:
   bool parse_root(std::string_view key, JsonValue value, const At& at);
@@ -28,12 +31,20 @@ class GltfParser {
   bool parse_asset(JsonValue value, const At& at);
   bool parse_block(JsonValue value, const At& at);
   bool parse_view(JsonValue value, const At& at);
+  bool parse_packed_view(JsonValue value, const At& at);
+  bool parse_pack_mode(JsonValue value, const At& at, PackLayout& out);
+  bool parse_pack_filter(JsonValue value, const At& at, PackLayout& out);
+  bool parse_draco(JsonValue value, const At& at, DracoPrimitive& out);
   bool parse_stream(JsonValue value, const At& at);
   bool parse_element(const std::string& name, const At& at, ElementType& out);
   bool parse_sparse(JsonValue value, const At& at, SparseSubstitution& out);
   bool parse_sparse_indices(JsonValue value, const At& at, SparseSubstitution& out);
   bool parse_mesh(JsonValue value, const At& at);
   bool parse_primitive(JsonValue value, const At& at, Primitive& out);
+  bool parse_primitive_extension(const std::string& name,
+                                 JsonValue value,
+                                 const At& at,
+                                 bool& known);
   bool parse_attributes(JsonValue value, const At& at, std::vector<Attribute>& out);
   bool parse_node(JsonValue value, const At& at);
   bool parse_node_extension(
@@ -56,6 +67,7 @@ class GltfParser {
   bool parse_layered(JsonValue value, const At& at, std::vector<Primitive>& out);
   bool parse_uv_transform(JsonValue value, const At& at, UvTransform& out);
   bool check_required();
+  void forget_compressions();
 
   bool parse_component(JsonValue value, const At& at, ComponentType& out);
   /// `extras`, `extensions` and members that no standard names.
@@ -70,6 +82,7 @@ class GltfParser {
   JsonIn in_;
   Scene scene_;
   std::vector<std::uint64_t> block_lengths_;
+  PackedParts packed_;
 };
 
 template <class Known>

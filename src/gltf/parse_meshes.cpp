@@ -21,6 +21,7 @@ bool GltfParser::parse_component(JsonValue value, const At& at, ComponentType& o
 bool GltfParser::parse_block(JsonValue value, const At& at) {
   Block& block = scene_.blocks.emplace_back();
   std::uint64_t length = 0;
+  bool stands_in = false;
   const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
     if (key == "byteLength") {
       return in_.read(v, a, length);
@@ -31,9 +32,16 @@ bool GltfParser::parse_block(JsonValue value, const At& at) {
     if (key == "name") {
       return in_.read(v, a, block.name);
     }
-    return rest(key, v, a, block.extra);
+    return rest(key, v, a, block.extra,
+                [&](const std::string& name, JsonValue inner, const At& b, bool& known) {
+                  known = name == packed_extension;
+                  return !known || in_.object(inner, b, [&](std::string_view k, JsonValue w, At c) {
+                    return k == "fallback" ? in_.read(w, c, stands_in) : true;
+                  });
+                });
   });
   block_lengths_.push_back(length);
+  packed_.stands_in.push_back(stands_in);
   return good && (length > 0 || in_.fail(ErrorCode::bad_value, at, "byteLength must be above 0"));
 }
 
@@ -58,7 +66,86 @@ bool GltfParser::parse_view(JsonValue value, const At& at) {
     if (key == "name") {
       return in_.read(v, a, view.name);
     }
-    return rest(key, v, a, view.extra);
+    return rest(key, v, a, view.extra,
+                [&](const std::string& name, JsonValue inner, const At& b, bool& known) {
+                  known = name == packed_extension;
+                  return !known || parse_packed_view(inner, b);
+                });
+  });
+}
+
+bool GltfParser::parse_pack_mode(JsonValue value, const At& at, PackLayout& out) {
+  std::string name;
+  if (!in_.read(value, at, name)) {
+    return false;
+  }
+  for (std::size_t m = 0; m < pack_mode_count; ++m) {
+    if (name == to_string(static_cast<PackMode>(m))) {
+      out.mode = static_cast<PackMode>(m);
+      return true;
+    }
+  }
+  return in_.fail(ErrorCode::bad_value, at, fmt::format("'{}' is no mode of packed streams", name));
+}
+
+bool GltfParser::parse_pack_filter(JsonValue value, const At& at, PackLayout& out) {
+  std::string name;
+  if (!in_.read(value, at, name)) {
+    return false;
+  }
+  for (std::size_t f = 0; f < pack_filter_count; ++f) {
+    if (name == to_string(static_cast<PackFilter>(f))) {
+      out.filter = static_cast<PackFilter>(f);
+      return true;
+    }
+  }
+  return in_.fail(ErrorCode::bad_value, at,
+                  fmt::format("'{}' is no filter of packed streams", name));
+}
+
+bool GltfParser::parse_packed_view(JsonValue value, const At& at) {
+  PackedView& packed = packed_.views.emplace_back();
+  packed.view = make_id<ViewId>(scene_.views.size() - 1);
+  bool has_mode = false;
+  const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    if (key == "buffer") {
+      return in_.read(v, a, packed.block);
+    }
+    if (key == "byteOffset") {
+      return in_.read(v, a, packed.offset);
+    }
+    if (key == "byteLength") {
+      return in_.read(v, a, packed.length);
+    }
+    if (key == "byteStride") {
+      return in_.read(v, a, packed.layout.stride);
+    }
+    if (key == "count") {
+      return in_.read(v, a, packed.layout.count);
+    }
+    if (key == "filter") {
+      return parse_pack_filter(v, a, packed.layout);
+    }
+    if (key == "mode") {
+      has_mode = true;
+      return parse_pack_mode(v, a, packed.layout);
+    }
+    return true;  // whatever it is, the stream is plain from here on
+  });
+  return good && (has_mode || in_.fail(ErrorCode::missing_member, at, "mode is required"));
+}
+
+bool GltfParser::parse_draco(JsonValue value, const At& at, DracoPrimitive& out) {
+  return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+    if (key == "bufferView") {
+      return in_.read(v, a, out.view);
+    }
+    return key != "attributes" ||
+           in_.object(v, a, [&](std::string_view semantic, JsonValue inner, const At& b) {
+             DracoPrimitive::Attribute& attribute = out.attributes.emplace_back();
+             attribute.semantic = semantic;
+             return in_.read(inner, b, attribute.id);
+           });
   });
 }
 
@@ -192,10 +279,28 @@ bool GltfParser::parse_primitive(JsonValue value, const At& at, Primitive& out) 
         return parse_attributes(item, b, out.morph_targets.emplace_back());
       });
     }
-    return rest(key, v, a, out.extra);
+    return rest(key, v, a, out.extra,
+                [&](const std::string& name, JsonValue inner, const At& b, bool& known) {
+                  return parse_primitive_extension(name, inner, b, known);
+                });
   });
   return good &&
          (has_attributes || in_.fail(ErrorCode::missing_member, at, "attributes are required"));
+}
+
+/// Of the primitive that is the last one so far.
+bool GltfParser::parse_primitive_extension(const std::string& name,
+                                           JsonValue value,
+                                           const At& at,
+                                           bool& known) {
+  known = name == draco_extension;
+  if (!known) {
+    return true;
+  }
+  DracoPrimitive& drawn = packed_.drawn.emplace_back();
+  drawn.mesh = make_id<MeshId>(scene_.meshes.size() - 1);
+  drawn.primitive = static_cast<std::uint32_t>(scene_.meshes.back().primitives.size() - 1);
+  return parse_draco(value, at, drawn);
 }
 
 bool GltfParser::parse_layered(JsonValue value, const At& at, std::vector<Primitive>& out) {

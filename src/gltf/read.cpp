@@ -103,8 +103,14 @@ class Loader {
   Loader(Scene& scene, const std::string& path, const StandIns& stand_ins)
       : scene_(scene), folder_(std::filesystem::path(path).parent_path()), stand_ins_(stand_ins) {}
 
-  Result<void> load_blocks(const Container& parts, const std::vector<std::uint64_t>& lengths) {
+  /// \param stands_in  by block: it need not have any bytes
+  Result<void> load_blocks(const Container& parts,
+                           const std::vector<std::uint64_t>& lengths,
+                           const std::vector<bool>& stands_in) {
     for (std::size_t i = 0; i < scene_.blocks.size(); ++i) {
+      if (stands_in[i]) {
+        continue;
+      }
       Block& block = scene_.blocks[i];
       const std::string at = fmt::format("/buffers/{}", i);
       Result<Bytes> bytes;
@@ -222,7 +228,11 @@ Result<Scene> read_parts(const Bytes& file,
     return scene;
   }
   Loader loader(*scene, path, stand_ins);
-  if (auto done = loader.load_blocks(*parts, parser.block_lengths()); !done) {
+  const PackedParts& packed = parser.packed();
+  if (auto done = loader.load_blocks(*parts, parser.block_lengths(), packed.stands_in); !done) {
+    return Failure(done.error());
+  }
+  if (auto done = unpack_parts(packed, limits, run, *scene); !done) {
     return Failure(done.error());
   }
   if (auto done = loader.load_images(); !done) {

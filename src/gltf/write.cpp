@@ -56,8 +56,12 @@ bool is_missing(const Image& image) {
 /// view shows are left out.
 class Placer {
  public:
-  Placer(const Scene& scene, bool binary_chunk, std::string stem)
-      : scene_(scene), binary_chunk_(binary_chunk), stem_(std::move(stem)) {}
+  /// \param packed  by view; empty: all are written as they are
+  Placer(const Scene& scene,
+         std::span<const PackedBlock> packed,
+         bool binary_chunk,
+         std::string stem)
+      : scene_(scene), packed_(packed), binary_chunk_(binary_chunk), stem_(std::move(stem)) {}
 
   void place() {
     placement.views.resize(scene_.views.size());
@@ -71,6 +75,12 @@ class Placer {
     place_images();
     for (std::size_t i = 0; i < buffers.size(); ++i) {
       placement.buffers[i].length = buffers[i].length;
+    }
+    if (stand_in_length_ > 0) {
+      placement.stand_in = static_cast<std::uint32_t>(buffers.size());
+      BufferOut& stand_in = placement.buffers.emplace_back();
+      stand_in.length = stand_in_length_;
+      stand_in.stands_in = true;
     }
   }
 
@@ -110,6 +120,7 @@ class Placer {
       buffers[buffer].append(block.bytes, 0);
       return;
     }
+    std::erase_if(views, [&](ViewId view) { return place_packed(buffer, view); });
     std::stable_sort(views.begin(), views.end(),
                      [&](ViewId x, ViewId y) { return scene_[x].offset < scene_[y].offset; });
     std::size_t first = 0;
@@ -126,6 +137,18 @@ class Placer {
       }
       first = last;
     }
+  }
+
+  /// \return false where the view is written as it is
+  bool place_packed(std::uint32_t buffer, ViewId id) {
+    if (packed_.empty() || packed_[to_index(id)].bytes.size() == 0) {
+      return false;
+    }
+    const PackedBlock& packed = packed_[to_index(id)];
+    placement.views[to_index(id)] = {buffer, buffers[buffer].append(packed.bytes, 0), &packed,
+                                     stand_in_length_};
+    stand_in_length_ += (scene_[id].length + 15) / 16 * 16;
+    return true;
   }
 
   void place_images() {
@@ -147,8 +170,10 @@ class Placer {
   }
 
   const Scene& scene_;
+  std::span<const PackedBlock> packed_;
   bool binary_chunk_;
   std::string stem_;
+  std::uint64_t stand_in_length_ = 0;
 };
 
 Result<void> write_zeros(FileWriter& file, std::uint64_t count) {
@@ -204,6 +229,7 @@ Result<void> write_json(FileWriter& file, const Scene& scene, const Placement& p
 class SceneWriter {
  public:
   SceneWriter(const Scene& scene,
+              std::span<const PackedBlock> packed,
               const std::string& path,
               const std::vector<std::string>& inputs,
               const RunControl& run)
@@ -212,7 +238,7 @@ class SceneWriter {
         inputs_(inputs),
         run_(run),
         glb_(fs::path(path).extension() == ".glb"),
-        placer_(scene, glb_, fs::path(path).stem().string()) {}
+        placer_(scene, packed, glb_, fs::path(path).stem().string()) {}
 
   Result<WriteReport> write() {
     placer_.place();
@@ -414,7 +440,15 @@ Result<WriteReport> write_scene(const Scene& scene,
                          fmt::format("ends in '{}'; scenes are written as .glb or .gltf", ending),
                          {path, ""}});
   }
-  return SceneWriter(scene, path, inputs, run).write();
+  std::vector<PackedBlock> packed;
+  if (scene.storage == StreamStorage::packed) {
+    auto done = pack_views(scene, run);
+    if (!done) {
+      return Failure(done.error());
+    }
+    packed = std::move(*done);
+  }
+  return SceneWriter(scene, packed, path, inputs, run).write();
 }
 
 namespace {

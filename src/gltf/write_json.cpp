@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include "gltf/write_json.h"
 
+#include "gltf/packed_parts.h"
 #include "gltf/spelled.h"
 
 namespace wakuzume {
@@ -17,8 +18,8 @@ class GltfJson {
   void write() {
     out_.begin_object();
     write_asset();
-    list("extensionsUsed", scene_.extensions_used);
-    list("extensionsRequired", scene_.extensions_required);
+    list("extensionsUsed", with_packing(scene_.extensions_used));
+    list("extensionsRequired", with_packing(scene_.extensions_required));
     if (scene_.default_level != no_level) {
       out_.member("scene", scene_.default_level);
     }
@@ -45,6 +46,13 @@ class GltfJson {
   }
 
  private:
+  [[nodiscard]] std::vector<std::string> with_packing(std::vector<std::string> names) const {
+    if (placement_.stand_in != no_index) {
+      names.emplace_back(packed_extension);
+    }
+    return names;
+  }
+
   template <class T, class Write>
   void table(std::string_view name, const std::vector<T>& items, const Write& write) {
     if (items.empty()) {
@@ -473,18 +481,33 @@ class GltfJson {
       if (own) {
         out_.member_if("name", scene_.views[i].name);
       }
-      out_.member("buffer", place.buffer);
-      out_.member("byteOffset", place.offset);
+      out_.member("buffer", place.packed != nullptr ? placement_.stand_in : place.buffer);
+      out_.member("byteOffset", place.packed != nullptr ? place.stand_in : place.offset);
       out_.member("byteLength", own ? scene_.views[i].length
                                     : placement_.image_view_lengths[i - scene_.views.size()]);
       if (own) {
         unless_default("byteStride", scene_.views[i].stride, 0U, 0, 0);
         unless_default("target", scene_.views[i].target, 0U, 0, 0);
-        write_rest(scene_.views[i].extra);
+        write_rest(scene_.views[i].extra, place.packed != nullptr,
+                   [&] { write_packed(place, *place.packed); });
       }
       out_.end_object();
     }
     out_.end_array();
+  }
+
+  void write_packed(const ViewPlace& place, const PackedBlock& packed) {
+    out_.begin_object(packed_extension);
+    out_.member("buffer", place.buffer);
+    out_.member("byteOffset", place.offset);
+    out_.member("byteLength", packed.bytes.size());
+    out_.member("byteStride", packed.layout.stride);
+    out_.member("count", packed.layout.count);
+    out_.member("mode", to_string(packed.layout.mode));
+    if (packed.layout.filter != PackFilter::none) {
+      out_.member("filter", to_string(packed.layout.filter));
+    }
+    out_.end_object();
   }
 
   void write_buffer(const BufferOut& buffer) {
@@ -492,7 +515,13 @@ class GltfJson {
     out_.member_if("name", buffer.name);
     out_.member("byteLength", buffer.length);
     out_.member_if("uri", buffer.uri);
-    if (buffer.extra != nullptr) {
+    if (buffer.stands_in) {
+      write_rest({}, true, [&] {
+        out_.begin_object(packed_extension);
+        out_.member("fallback", true);
+        out_.end_object();
+      });
+    } else if (buffer.extra != nullptr) {
       write_rest(*buffer.extra);
     }
     out_.end_object();

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "gltf/pack.h"
 #include "json/out.h"
 #include "wakuzume/scene.h"
 
@@ -15,6 +16,8 @@ namespace wakuzume {
 struct ViewPlace {
   std::uint32_t buffer = 0;
   std::uint64_t offset = 0;
+  const PackedBlock* packed = nullptr;  ///< null: the place holds the view's own bytes
+  std::uint64_t stand_in = 0;           ///< where it would be in Placement::stand_in
 };
 
 struct BufferOut {
@@ -22,6 +25,7 @@ struct BufferOut {
   std::string uri;  ///< empty: the binary chunk
   std::string name;
   const Boxed<Extra>* extra = nullptr;
+  bool stands_in = false;  ///< has no bytes
 };
 
 struct ImageOut {
@@ -36,6 +40,8 @@ struct Placement {
   std::vector<ViewPlace> views;
   std::vector<std::uint64_t> image_view_lengths;  ///< of the views beyond the scene's
   std::vector<ImageOut> images;
+  /// The buffer without bytes that packed views are views of; no_index: there are none.
+  std::uint32_t stand_in = no_index;
 };
 
 void write_gltf_json(const Scene& scene, const Placement& placement, JsonOut& out);

@@ -131,26 +131,26 @@ void add_primitive(const Scene& scene,
   }
 }
 
-bool near(const SoupCorner& a, const SoupCorner& b, double tolerance) {
+bool near(const SoupCorner& a, const SoupCorner& b, double tolerance, double of_values) {
   for (std::size_t i = 0; i < 3; ++i) {
     if (!(std::abs(a.position[i] - b.position[i]) <= tolerance)) {
       return false;
     }
   }
   for (std::size_t i = 0; i < 2; ++i) {
-    if (!(std::abs(a.uv[i] - b.uv[i]) <= 1e-5)) {
+    if (!(std::abs(a.uv[i] - b.uv[i]) <= of_values)) {
       return false;
     }
   }
   for (std::size_t i = 0; i < 4; ++i) {
-    if (!(std::abs(a.color[i] - b.color[i]) <= 1e-5)) {
+    if (!(std::abs(a.color[i] - b.color[i]) <= of_values)) {
       return false;
     }
   }
   return true;
 }
 
-bool same(const SoupElement& a, const SoupElement& b, double tolerance) {
+bool same(const SoupElement& a, const SoupElement& b, double tolerance, double of_values) {
   if (a.material != b.material || a.corners.size() != b.corners.size()) {
     return false;
   }
@@ -158,7 +158,7 @@ bool same(const SoupElement& a, const SoupElement& b, double tolerance) {
   for (std::size_t turn = 0; turn < n; ++turn) {
     bool good = true;
     for (std::size_t i = 0; i < n && good; ++i) {
-      good = near(a.corners[i], b.corners[(i + turn) % n], tolerance);
+      good = near(a.corners[i], b.corners[(i + turn) % n], tolerance, of_values);
     }
     if (good) {
       return true;
@@ -190,13 +190,14 @@ std::vector<SoupElement> make_soup(const Scene& scene) {
 
 std::size_t count_unmatched(const std::vector<SoupElement>& a,
                             const std::vector<SoupElement>& b,
-                            double tolerance) {
+                            double tolerance,
+                            double of_values) {
   std::vector<bool> taken(b.size(), false);
   std::size_t unmatched = 0;
   for (const SoupElement& element : a) {
     bool found = false;
     for (std::size_t i = 0; i < b.size() && !found; ++i) {
-      if (!taken[i] && same(element, b[i], tolerance)) {
+      if (!taken[i] && same(element, b[i], tolerance, of_values)) {
         taken[i] = true;
         found = true;
       }

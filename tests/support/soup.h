@@ -28,9 +28,10 @@ struct SoupElement {
 std::vector<SoupElement> make_soup(const Scene& scene);
 
 /// How many elements of `a` have no partner of their own in `b`. Corners must agree within
-/// `tolerance`, in the same cyclic order. Quadratic.
+/// `tolerance`, their UVs and colours within `of_values`, in the same cyclic order. Quadratic.
 std::size_t count_unmatched(const std::vector<SoupElement>& a,
                             const std::vector<SoupElement>& b,
-                            double tolerance);
+                            double tolerance,
+                            double of_values = 1e-5);
 
 }  // namespace wakuzume::test
