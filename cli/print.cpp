@@ -8,6 +8,7 @@
 #include <array>
 
 #include "text.h"
+#include "wakuzume/extensions.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -45,7 +46,8 @@ std::string print_staying(const Survey& survey) {
     return d.blended && d.stay == StayRule::none;
   });
   line(static_cast<std::uint64_t>(blended), "blended: merged only where their order can't be seen");
-  return out.empty() ? out : "\nDraws that stay as they are, or merge with their like alone:\n" + out;
+  return out.empty() ? out
+                     : "\nDraws that stay as they are, or merge with their like alone:\n" + out;
 }
 
 namespace {
@@ -148,6 +150,44 @@ std::string to_text(const Verdict& verdict) {
             ? ""
             : fmt::format("{} primitive {}: ", cut(mismatch.path, 60), mismatch.draw.primitive);
     out += fmt::format("    {}{}\n", where, mismatch.what);
+  }
+  return out;
+}
+
+std::string print_needs(const Scene& written) {
+  const std::vector<ExtensionUse> uses = list_written_extensions(written);
+  std::vector<std::string> needed;
+  std::vector<std::string> lost;
+  for (const ExtensionUse& use : uses) {
+    if (use.required) {
+      needed.push_back(use.name);
+    } else if (!use.without.empty()) {
+      lost.push_back(fmt::format("{} ({})", use.without, use.name));
+    }
+  }
+  std::string out = needed.empty()
+                        ? "Any loader of glTF 2.0 opens the result\n"
+                        : fmt::format("Loaders of the result have to know {}\n",
+                                      fmt::join(needed, ", "));
+  for (const std::string& one : lost) {
+    out += fmt::format("  one that does not know it leaves out {}\n", one);
+  }
+  return out;
+}
+
+std::string print_extensions(const Scene& scene) {
+  const std::vector<ExtensionUse> uses = list_extensions(scene);
+  if (uses.empty()) {
+    return {};
+  }
+  std::string out = "\nExtensions of the file                    here        in results\n";
+  for (const ExtensionUse& use : uses) {
+    out += fmt::format("  {:<39} {:<11} {}\n", use.name + (use.required ? ", required" : ""),
+                       to_string(use.fate), use.in_results);
+    if (!use.without.empty()) {
+      out += fmt::format("  {:<39} {:<11} a loader without it leaves out {}\n", "", "",
+                         use.without);
+    }
   }
   return out;
 }

@@ -20,6 +20,10 @@ std::string print_staying(const Survey& survey);
 std::string to_text(const Ledger& ledger);
 /// What a build made beside the scene, and what its cache was good for.
 std::string print_extras(const Built& built);
+/// What a loader has to know for a file, and what one that knows no extension does not show.
+std::string print_needs(const Scene& written);
+/// What becomes of the extensions of a file.
+std::string print_extensions(const Scene& scene);
 /// What a restore put back.
 std::string to_change(const Ledger& before, const Ledger& after);
 std::string to_text(const Verdict& verdict);

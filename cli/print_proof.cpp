@@ -90,8 +90,9 @@ std::string print_views(const Verdict& verdict) {
     shifted += check.shifted_pixels;
   }
   if (shifted > 0) {
-    out += fmt::format("  Edges of reduced meshes went through {}, within what these lie off\n",
-                       plural(shifted, "pixel", "pixels"));
+    out += fmt::format(
+        "  Edges went through {}, within what reduced or quantised meshes may lie off\n",
+        plural(shifted, "pixel", "pixels"));
   }
   if (righted + disordered > 0) {
     out += fmt::format(

@@ -406,6 +406,7 @@ std::string to_text(const std::string& path,
   out += print_apart(scene, survey, assessment.apart);
   out += print_staying(survey);
   out += print_findings(assessment.findings);
+  out += print_extensions(scene);
   return out + print_budgets(assessment.budgets, assessment.tiers);
 }
 

@@ -66,10 +66,16 @@ void add(std::vector<std::string>& files, std::vector<std::string> more) {
 
 Exit build_command(const Options& options) {
   Command command(options);
-  const auto plan = read_plan(options.input);
+  auto plan = read_plan(options.input);
   if (!plan) {
     return command.fail(plan.error());
   }
+  Settings wanted;
+  wanted.propose = plan->settings;
+  if (auto applied = command.apply_line(wanted); !applied) {
+    return command.fail(applied.error());
+  }
+  plan->settings = wanted.propose;
   const std::string path =
       options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
   auto scene = command.read_source(path);

@@ -65,7 +65,7 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   }
   command.print(command.options().format == Format::json
                     ? to_json(made->verdict)
-                    : tell_run(*made) +
+                    : tell_run(*made) + "\n" + print_needs(made->after) +
                           fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, "
                                       ".survey and .verdict .json\nOpen {} in a browser\n",
                                       folder.string(), stem, page));

@@ -138,24 +138,23 @@ INSTANTIATE_TEST_SUITE_P(
 INSTANTIATE_TEST_SUITE_P(
     Files,
     ReadSceneFault,
-    testing::Values(Malformed{"missing buffer", buffer_uri, "gone.bin", ErrorCode::cannot_open,
-                              "/buffers/0/uri"},
-                    Malformed{"folder", buffer_uri, ".", ErrorCode::unsafe_path, "/buffers/0/uri"},
-                    Malformed{"outside", buffer_uri, "../../../../etc/hostname",
-                              ErrorCode::unsafe_path, "/buffers/0/uri"},
-                    Malformed{"hidden outside", buffer_uri, "a/%2e%2e/%2e%2e/secret.bin",
-                              ErrorCode::unsafe_path, "/buffers/0/uri"},
-                    Malformed{"absolute", buffer_uri, "/etc/hostname", ErrorCode::unsafe_path,
-                              "/buffers/0/uri"},
-                    Malformed{"other scheme", buffer_uri, "ftp://host/file.bin",
-                              ErrorCode::unsafe_path, "/buffers/0/uri"},
-                    Malformed{"broken base64", "AAABAAIAAAA=", "AAAB*AIAAAA=", ErrorCode::bad_value,
-                              "/buffers/0/uri"},
-                    Malformed{"no uri", ",\"uri\":", ",\"url\":", ErrorCode::missing_member,
-                              "/buffers/0"},
-                    Malformed{"compressed", "\"scene\":0",
-                              "\"extensionsRequired\":[\"KHR_draco_mesh_compression\"]",
-                              ErrorCode::not_supported, "/extensionsRequired/0"}));
+    testing::Values(
+        Malformed{"missing buffer", buffer_uri, "gone.bin", ErrorCode::cannot_open,
+                  "/buffers/0/uri"},
+        Malformed{"folder", buffer_uri, ".", ErrorCode::unsafe_path, "/buffers/0/uri"},
+        Malformed{"outside", buffer_uri, "../../../../etc/hostname", ErrorCode::unsafe_path,
+                  "/buffers/0/uri"},
+        Malformed{"hidden outside", buffer_uri, "a/%2e%2e/%2e%2e/secret.bin",
+                  ErrorCode::unsafe_path, "/buffers/0/uri"},
+        Malformed{"absolute", buffer_uri, "/etc/hostname", ErrorCode::unsafe_path,
+                  "/buffers/0/uri"},
+        Malformed{"other scheme", buffer_uri, "ftp://host/file.bin", ErrorCode::unsafe_path,
+                  "/buffers/0/uri"},
+        Malformed{"broken base64", "AAABAAIAAAA=", "AAAB*AIAAAA=", ErrorCode::bad_value,
+                  "/buffers/0/uri"},
+        Malformed{"no uri", ",\"uri\":", ",\"url\":", ErrorCode::missing_member, "/buffers/0"},
+        Malformed{"compressed", "\"scene\":0", "\"extensionsUsed\":[\"OTHER_meshopt_compression\"]",
+                  ErrorCode::not_supported, "/extensionsUsed/0"}));
 
 TEST(ReadScene, CallsCutShortJsonWhatItIs) {
   const std::string whole = make_file();

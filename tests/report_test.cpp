@@ -18,6 +18,7 @@
 #include "support/shots.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
+#include "wakuzume/quantise.h"
 #include "wakuzume/settings_file.h"
 
 /// The report page, and a real engine as the judge of what verify says. Both take a browser.
@@ -424,13 +425,21 @@ TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
   ASSERT_TRUE(write_scene(source, (folder / "source.glb").string()));
   ASSERT_TRUE(write_scene(built.scene, (folder / "result.glb").string()));
   ASSERT_TRUE(write_scene(broken, (folder / "broken.glb").string()));
+  for (const GeometryForm form : {GeometryForm::quantised, GeometryForm::packed}) {
+    const auto stored = quantise(built.scene, {.form = form});
+    ASSERT_TRUE(stored);
+    const std::string name = std::string(to_string(form)) + ".glb";
+    ASSERT_TRUE(write_scene(stored->scene, (folder / name).string()));
+  }
   const Scene read = *read_scene((folder / "source.glb").string());
   const RenderSettings how{.width_px = 480, .height_px = 480};
   test::Drawn a(read, how);
   test::Drawn b(*read_scene((folder / "result.glb").string()), how);
   test::Drawn c(*read_scene((folder / "broken.glb").string()), how);
   const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 8}), 8);
-  const auto engine = ask_engine(folder, views, 480, {"source.glb", "result.glb", "broken.glb"});
+  const auto engine =
+      ask_engine(folder, views, 480,
+                 {"source.glb", "result.glb", "broken.glb", "quantised.glb", "packed.glb"});
   Verdict good;
   Verdict bad;
   good.passed = bad.passed = true;
@@ -449,6 +458,12 @@ TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
     EXPECT_EQ(of(good).after.triangles, engine[1][v].triangles) << views[v].name;
     // Its lights are other ones, so that only where things differ can be compared.
     EXPECT_LT(find_share(engine[0][v].picture, engine[1][v].picture, 8), 0.002) << views[v].name;
+    for (std::size_t stored = 3; stored < 5; ++stored) {
+      EXPECT_EQ(engine[stored][v].calls, engine[1][v].calls) << views[v].name;
+      EXPECT_EQ(engine[stored][v].triangles, engine[1][v].triangles) << views[v].name;
+      EXPECT_GT(test::find_psnr(engine[0][v].picture, engine[stored][v].picture), 36)
+          << views[v].name;
+    }
     const double theirs = find_share(engine[0][v].picture, engine[2][v].picture, 8);
     const double ours = of(bad).differing_share();
     EXPECT_NEAR(ours, theirs, 0.02 + 0.35 * theirs) << views[v].name;

@@ -39,6 +39,7 @@ const std::vector<Room>& list_rooms() {
       {"table", {"survey"}},
       {"split", {"scene", "survey"}},
       {"rework", {"scene", "survey"}},
+      {"quantise", {"scene", "survey", "rework"}},
       {"reduce", {"scene", "survey", "rework"}},
       {"texture", {"scene", "survey", "rework"}},
       {"relief", {"scene", "survey", "rework", "reduce", "texture"}},
@@ -65,7 +66,7 @@ const std::vector<Room>& list_rooms() {
   return rooms;
 }
 
-constexpr std::size_t core_rooms = 19;
+constexpr std::size_t core_rooms = 20;
 
 /// Headers of the library that are not of its core.
 const std::set<std::string> outer_headers{"delivery",      "image",    "io",     "ktx2",

@@ -75,6 +75,10 @@ struct LedgerResult {
   /// Nodes of the source that the joints of its node's skin are; empty: no skin deforms it.
   std::vector<NodeId> joints{};
   std::vector<CarriedTargets> targets{};  ///< ascending by draw; of those that have some
+  /// Where a set's instances are nodes: the first of them, children of `node` one after the other;
+  /// no_node: they are not. And how many there are.
+  NodeId first_instance = no_node;
+  std::uint32_t instances = 0;
 };
 
 /// Where the result holds a copy of its source, in a glTF scene that is not shown.
@@ -117,6 +121,8 @@ struct Ledger : SourceSteps {
   ContentHash result_hash;
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
+  InstanceForm instances = InstanceForm::extension;
+  GeometrySettings geometry;              ///< how it is stored, and within which errors
   std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
   std::string lightmap_transform_key{};   ///< the same; of a result own_transform_key is none
   std::uint32_t lightmap_uv_set = 1;      ///< the same

@@ -16,6 +16,7 @@
 #include "wakuzume/image_facts.h"
 #include "wakuzume/lightmaps.h"
 #include "wakuzume/order.h"
+#include "wakuzume/quantise.h"
 #include "wakuzume/reduce.h"
 #include "wakuzume/result.h"
 #include "wakuzume/routes.h"
@@ -74,6 +75,12 @@ enum class ColliderShape : std::uint8_t {
 };
 inline constexpr std::size_t collider_shape_count = 4;
 std::string_view to_string(ColliderShape shape);
+
+/// How a result says where instances of a set are.
+enum class InstanceForm : std::uint8_t {
+  extension,  ///< EXT_mesh_gpu_instancing
+  nodes,      ///< a node each, on one mesh
+};
 
 struct ProposeSettings {
   FamilySettings families{};
@@ -134,6 +141,12 @@ struct ProposeSettings {
   std::string set_names = "set_{mesh}_{number}";
   std::string object_names = "object_{root}_{number}";  ///< with MeshUnit::place
   std::string collider_names = "{name}_collider";       ///< {name}: of the group
+  /// Nodes are for loaders that know no extension, and for engines that instance equal meshes by
+  /// themselves: where CostProfile::instances_repeats says that one does not, no sets are planned.
+  /// \default extension
+  InstanceForm instances = InstanceForm::extension;
+  /// How the result stores what it draws.
+  GeometrySettings geometry{};
 
   bool operator==(const ProposeSettings&) const = default;
 };

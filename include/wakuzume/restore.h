@@ -86,6 +86,7 @@ class LedgerIndex {
  private:
   const Ledger& ledger_;
   std::map<DrawRef, const std::vector<std::uint32_t>*> orders_;  ///< by place in the result
+  std::map<NodeId, const LedgerResult*> sets_;  ///< by the first of the nodes that they are
   std::vector<std::uint32_t> by_place_;  ///< positions of rows by node, primitive, instance, index
 };
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <new>
 
 #include "plan/check.h"
 #include "plan/keys.h"
@@ -209,6 +210,20 @@ void InstanceSet::fill(GeometryBlock& block) const {
     block.close(offsets_[l], lanes_[l].bytes.size());
     std::memcpy(block.data(offsets_[l]), lanes_[l].bytes.data(), lanes_[l].bytes.size());
   }
+}
+
+Instancing InstanceSet::add_to(Scene& out) {
+  GeometryBlock block;
+  Places places;
+  reserve(block, places);
+  if (!block.allocate()) {
+    throw std::bad_alloc();
+  }
+  fill(block);
+  const auto id = make_id<BlockId>(out.blocks.size());
+  out.blocks.emplace_back().bytes = block.finish();
+  std::map<std::uint64_t, StreamId> made;
+  return make_instancing(out, id, made);
 }
 
 Instancing InstanceSet::make_instancing(Scene& out,

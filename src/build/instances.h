@@ -33,6 +33,8 @@ class InstanceSet {
   /// parts of one model often stand at the same places.
   void reserve(GeometryBlock& block, Places& places);
   void fill(GeometryBlock& block) const;
+  /// All of it in a block of its own. \pre nothing was reserved
+  [[nodiscard]] Instancing add_to(Scene& out);
   /// Adds the streams to `out`. \param made  those there are, by their place in the block
   [[nodiscard]] Instancing make_instancing(Scene& out,
                                            BlockId block,

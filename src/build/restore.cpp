@@ -20,6 +20,7 @@
 #include "rework/detach.h"
 #include "survey/glob.h"
 #include "texture/plain_look.h"
+#include "wakuzume/spread.h"
 
 namespace wakuzume {
 namespace {
@@ -223,6 +224,8 @@ class Restorer {
         out_.ledger.rows[r].primitive = primitive;
       }
       LedgerResult result = *left[p].first;
+      result.first_instance = no_node;  // it is a set again, for now
+      result.instances = 0;
       result.shown = shows ? result.shown : DrawRef{no_node, 0};
       result.node = id;
       result.primitive = primitive;
@@ -441,11 +444,12 @@ Result<Built> restore(const Scene& built,
                       const RestoreChoice& choice,
                       const RunControl& run,
                       const RestoreLook& look) {
-  const auto chosen = choose_rows(built, ledger, source, choice, run);
+  const Scene gathered = gather_instances(built, ledger);
+  const auto chosen = choose_rows(gathered, ledger, source, choice, run);
   if (!chosen) {
     return Failure(chosen.error());
   }
-  Result<Built> out = Restorer(built, ledger, source, look).run(ledger, *chosen, run);
+  Result<Built> out = Restorer(gathered, ledger, source, look).run(ledger, *chosen, run);
   if (out && look.source != nullptr) {
     out->ledger.source_hash = make_content_hash(*look.source, run);
   }
@@ -457,7 +461,7 @@ Result<std::vector<DrawRef>> list_restored(const Scene& built,
                                            const Scene& source,
                                            const RestoreChoice& choice,
                                            const RunControl& run) {
-  const auto chosen = choose_rows(built, ledger, source, choice, run);
+  const auto chosen = choose_rows(gather_instances(built, ledger), ledger, source, choice, run);
   if (!chosen) {
     return Failure(chosen.error());
   }
@@ -490,6 +494,9 @@ Built make_untouched(const Scene& scene, const RunControl& run) {
 
 LedgerIndex::LedgerIndex(const Ledger& ledger) : ledger_(ledger) {
   for (const LedgerResult& result : ledger.results) {
+    if (result.first_instance != no_node) {
+      sets_[result.first_instance] = &result;
+    }
     if (!result.order.empty()) {
       orders_[{result.node, result.primitive}] = &result.order;
     }
@@ -510,6 +517,14 @@ const LedgerRow* LedgerIndex::find(NodeId node,
                                    std::uint32_t primitive,
                                    std::uint32_t instance,
                                    std::uint64_t list_index) const {
+  // A node that is an instance stands for it.
+  if (const auto set = sets_.upper_bound(node); set != sets_.begin()) {
+    const auto& [first, result] = *std::prev(set);
+    if (to_index(node) - to_index(first) < result->instances) {
+      instance = static_cast<std::uint32_t>(to_index(node) - to_index(first));
+      node = result->node;
+    }
+  }
   if (const auto order = orders_.find({node, primitive}); order != orders_.end()) {
     const std::vector<std::uint32_t>& triangles = *order->second;
     if (list_index / 3 >= triangles.size()) {

@@ -6,6 +6,7 @@
 
 #include "documents/document.h"
 #include "documents/lightmaps.h"
+#include "documents/read_setting.h"
 #include "documents/reduction.h"
 #include "documents/routes.h"
 #include "json/out.h"
@@ -16,7 +17,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 12;
+constexpr std::uint32_t ledger_version = 13;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -57,6 +58,22 @@ void write_families(ReadableJsonOut& out, const FamilySettings& families) {
                      [&](const char* name, const auto& value) { line.member(name, value); });
   line.end_object();
   out.key("families");
+  out.line(line);
+}
+
+void write_geometry(ReadableJsonOut& out, const GeometrySettings& geometry) {
+  JsonOut line;
+  line.begin_object();
+  for_each_geometry_setting(geometry,
+                            [&](const char*, const char* name, const auto& value, const Meaning&) {
+                              if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(value)>>) {
+                                line.member(name, to_text(value));
+                              } else {
+                                line.member(name, value);
+                              }
+                            });
+  line.end_object();
+  out.key("geometry");
   out.line(line);
 }
 
@@ -141,6 +158,10 @@ void write_results(ReadableJsonOut& out, const Ledger& ledger) {
     if (result.collider != no_node) {
       line.member("collider", result.collider);
       line.member("collider_shape", to_string(result.collider_shape));
+    }
+    if (result.first_instance != no_node) {
+      line.member("first_instance", result.first_instance);
+      line.member("instances", result.instances);
     }
     if (result.has_backs) {
       line.member("has_backs", true);
@@ -268,6 +289,12 @@ class LedgerReader {
     if (key == "families") {
       return read_families(value, at, ledger.families);
     }
+    if (key == "instance_form") {
+      return read_setting_value(in_, value, at, ledger.instances);
+    }
+    if (key == "geometry") {
+      return read_geometry(value, at, ledger.geometry);
+    }
     if (key == "lightmap_key") {
       return in_.read(value, at, ledger.lightmap_key);
     }
@@ -382,6 +409,12 @@ class LedgerReader {
       if (key == "below") {
         return in_.read(item, a, result.below);
       }
+      if (key == "first_instance") {
+        return in_.read(item, a, result.first_instance);
+      }
+      if (key == "instances") {
+        return in_.read(item, a, result.instances);
+      }
       if (key == "has_backs") {
         return in_.read(item, a, result.has_backs);
       }
@@ -440,6 +473,17 @@ class LedgerReader {
       }
     }
     return true;
+  }
+
+  bool read_geometry(JsonValue value, const At& at, GeometrySettings& geometry) {
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return read_setting(in_, key, v, a, [&](const auto& visit) {
+        for_each_geometry_setting(geometry, [&](const char*, std::string_view name, auto& member,
+                                                const Meaning&) { visit(name, member); });
+      });
+    });
+    const auto valid = validate(geometry);
+    return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
   }
 
   bool read_families(JsonValue value, const At& at, FamilySettings& families) {
@@ -605,6 +649,8 @@ std::string to_json(const Ledger& ledger) {
     write_places(out, ledger.material_from);
   }
   write_families(out, ledger.families);
+  write_geometry(out, ledger.geometry);
+  out.member("instance_form", to_text(ledger.instances));
   out.member("lightmap_key", ledger.lightmap_key);
   out.member("lightmap_transform_key", ledger.lightmap_transform_key);
   out.member("lightmap_uv_set", ledger.lightmap_uv_set);

@@ -7,6 +7,7 @@
 #include "job/prepare.h"
 #include "job/telling.h"
 #include "wakuzume/job.h"
+#include "wakuzume/spread.h"
 
 namespace wakuzume {
 namespace {
@@ -88,6 +89,44 @@ std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
   return files;
 }
 
+Result<void> store_geometry(Built& built, const RunControl& run) {
+  Ledger& ledger = built.ledger;
+  if (ledger.results.empty()) {
+    ledger.geometry.form = GeometryForm::plain;  // what is left is the source, as it was stored
+    return {};
+  }
+  spread_instances(built.scene, ledger);
+  const auto finish = [&] {
+    ledger.result_hash = make_content_hash(gather_instances(built.scene, ledger), run);
+  };
+  if (ledger.geometry.form == GeometryForm::plain) {
+    built.scene.storage = StreamStorage::plain;
+    finish();
+    return {};
+  }
+  std::vector<NodeId> fixed;
+  for (const LedgerRow& row : ledger.rows) {
+    if (row.fate == Fate::kept && row.node != no_node && built.scene[row.node].instancing) {
+      fixed.push_back(row.node);
+    }
+  }
+  auto stored = quantise(std::move(built.scene), ledger.geometry, fixed, run);
+  if (!stored) {
+    return Failure(stored.error());
+  }
+  built.scene = std::move(stored->scene);
+  ledger.left_out.insert(ledger.left_out.end(), stored->left_out.begin(), stored->left_out.end());
+  for (AssetScene& asset : built.assets) {
+    auto small = quantise(std::move(asset.scene), ledger.geometry, {}, run);
+    if (!small) {
+      return Failure(small.error());
+    }
+    asset.scene = std::move(small->scene);
+  }
+  finish();
+  return {};
+}
+
 void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene& scene) {
   std::size_t next = 0;
   for (const auto& page : images) {
@@ -112,6 +151,14 @@ Result<Built> build(const Source& source,
                          "instead, restore finds it",
                          {}});
   }
+  const GeometrySettings& geometry = plan.settings.geometry;
+  if (job.build.carry_source != CarrySource::no && geometry.form != GeometryForm::plain) {
+    return Failure(
+        Error{ErrorCode::bad_setting,
+              "--carry-source can't carry vertex data as it was before it was quantised; "
+              "keep the source file instead, restore finds it",
+              {}});
+  }
   BuildSettings settings = job.build;
   settings.origin = source.origin ? &*source.origin : nullptr;
   settings.unreduced = source.unreduced ? &*source.unreduced : nullptr;
@@ -121,6 +168,11 @@ Result<Built> build(const Source& source,
     return built;
   }
   static_cast<SourceSteps&>(built->ledger) = plan;
+  built->ledger.geometry = geometry;
+  built->ledger.instances = plan.settings.instances;
+  if (auto stored = store_geometry(*built, run); !stored) {
+    return Failure(stored.error());
+  }
   if (auto painted = paint(source, plan, tools, run, *built); !painted) {
     return Failure(painted.error());
   }

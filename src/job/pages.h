@@ -18,6 +18,11 @@ void give_pages(const PageImages& images, const std::vector<Bytes>& bytes, Scene
 /// Painted normals to where a result still has them. \param images  of the result
 void give_relief(const Source& source, const PageImages& images, Scene& built);
 
+/// Quantises a result and its assets as its ledger says, and gives it the hash of what came of it.
+/// \pre its pages have no bytes
+/// \error cancelled
+Result<void> store_geometry(Built& built, const RunControl& run);
+
 /// Pictures of joined lightmap pages to where a result has them.
 /// \return those that are files
 std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,

@@ -10,6 +10,7 @@
 #include "job/views.h"
 #include "survey/textures.h"
 #include "wakuzume/job.h"
+#include "wakuzume/spread.h"
 
 namespace wakuzume {
 namespace {
@@ -179,6 +180,9 @@ Result<Verdict> prove(const Source& source,
                  });
     known = {earlier->verdict.views, std::move(changes.draws)};
   }
+  // What the result costs is counted as it is; what it shows goes by its sets.
+  const Scene delivered = after;
+  after = gather_instances(std::move(after), ledger);
   auto verdict = audit(source, ledger, looks, after, job.settings.verify, tools, run);
   if (!verdict) {
     return verdict;
@@ -189,7 +193,7 @@ Result<Verdict> prove(const Source& source,
   if (auto done = compare_views({before, after, ledger, known}, job, tools, run, *verdict); !done) {
     return Failure(done.error());
   }
-  if (auto done = check_budgets(after, job, tools, run, *verdict); !done) {
+  if (auto done = check_budgets(delivered, job, tools, run, *verdict); !done) {
     return Failure(done.error());
   }
   return verdict;

@@ -63,6 +63,9 @@ Result<Built> put_back_look(const Source& source,
     steps.routes = ledger.routes;
   }
   static_cast<SourceSteps&>(restored->ledger) = std::move(steps);
+  if (auto stored = store_geometry(*restored, run); !stored) {
+    return Failure(stored.error());
+  }
   const PageImages& images = restored->ledger.page_images;
   give_pages(images, list_shown(pages, ledger.page_images, images), restored->scene);
   return restored;
@@ -94,9 +97,14 @@ Result<Built> put_back(std::optional<Scene> source,
   if (!made) {
     return Failure(made.error());
   }
-  auto restored = made->origin || made->unjoined || made->unreduced
-                      ? put_back_look(*made, ledger, std::move(built), choice, run)
-                      : restore(built, ledger, made->scene, choice, run);
+  const bool looks = made->origin || made->unjoined || made->unreduced;
+  auto restored = looks ? put_back_look(*made, ledger, std::move(built), choice, run)
+                        : restore(built, ledger, made->scene, choice, run);
+  if (restored && !looks) {
+    if (auto stored = store_geometry(*restored, run); !stored) {
+      return Failure(stored.error());
+    }
+  }
   return restored && whole ? make_untouched(*as_read, run) : std::move(restored);
 }
 

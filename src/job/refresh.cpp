@@ -10,6 +10,7 @@
 #include "job/prepare.h"
 #include "survey/textures.h"
 #include "wakuzume/job.h"
+#include "wakuzume/spread.h"
 
 namespace wakuzume {
 namespace {
@@ -66,7 +67,7 @@ Result<void> check_that_meshes_stayed(const Source& source,
                                       const Scene& built,
                                       const RunControl& run) {
   ledger.source_hash = make_content_hash(source.scene, run);
-  ledger.result_hash = make_content_hash(built, run);
+  ledger.result_hash = make_content_hash(gather_instances(built, ledger), run);
   const auto verdict = verify(source.scene, built, ledger, {}, run);
   if (!verdict) {
     return Failure(verdict.error());

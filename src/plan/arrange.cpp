@@ -111,7 +111,10 @@ Prices make_prices(const CostProfile& profile,
                    std::uint64_t vertices) {
   Prices prices;
   prices.draw = profile.draw_us;
-  prices.instance = profile.instance_us;
+  // Nodes that an engine does not instance by itself are draws each.
+  prices.instance = settings.instances == InstanceForm::nodes && !profile.instances_repeats
+                        ? profile.draw_us
+                        : profile.instance_us;
   const double each =
       triangles == 0 ? 0 : static_cast<double>(vertices) / static_cast<double>(triangles);
   prices.triangle = (profile.triangle_ns + profile.vertex_ns * each) / 1000;

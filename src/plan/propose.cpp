@@ -582,6 +582,9 @@ Result<void> validate(const ProposeSettings& settings) {
   if (auto valid = validate(settings.families); !valid) {
     return valid;
   }
+  if (auto valid = validate(settings.geometry); !valid) {
+    return valid;
+  }
   if (settings.min_instances < 2 || settings.min_instances > 1'000'000'000) {
     return bad_setting("propose.min_instances", "from 2 to 1000000000");
   }
@@ -661,7 +664,12 @@ Result<Plan> propose_around(const Plan& decided,
   if (auto valid = validate(task.settings); !valid) {
     return Failure(valid.error());
   }
-  Proposer proposer(scene, survey, task, run);
+  // A node has no tint: what differs by one is a mesh of its own.
+  ProposeSettings settings = task.settings;
+  if (settings.instances == InstanceForm::nodes) {
+    settings.tints.clear();
+  }
+  Proposer proposer(scene, survey, {settings, task.outlook, task.only}, run);
   proposer.take_over(decided);
   return proposer.run();
 }

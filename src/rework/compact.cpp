@@ -368,6 +368,13 @@ std::string find_referring_extension(const Scene& scene) {
   return found;
 }
 
+void remove_unused_data(const Scene& before, Scene& now) {
+  if (find_referring_extension(now).empty()) {
+    const Scene* const sources[] = {&before};
+    remove_data(sources, now);
+  }
+}
+
 NodeMap compact(const Scene& source,
                 Scene& built,
                 std::vector<std::string>& left_out,

@@ -26,6 +26,11 @@ NodeMap compact(const Scene& source,
                 std::vector<std::string>& left_out,
                 const Scene* origin = nullptr);
 
+/// Removes the meshes, streams, views and bytes that something in `before` referred to and nothing
+/// in `now` does; nothing where an unknown extension may hold a number of a table.
+/// \pre the first meshes, streams and views of `now` are those of `before`
+void remove_unused_data(const Scene& before, Scene& now);
+
 /// The name of an extension that may refer to a node, mesh, accessor or view; empty if there is
 /// none.
 std::string find_referring_extension(const Scene& scene);

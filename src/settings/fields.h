@@ -232,6 +232,22 @@ void for_each_lightmap_setting(AnyLightmaps& lightmaps, const Visit& visit) {
         "names of pages' pictures: of images, or of files beside the scene; {page} stands for it");
 }
 
+/// How vertex data is stored.
+template <class AnyGeometry, class Visit>
+void for_each_geometry_setting(AnyGeometry& geometry, const Visit& visit) {
+  visit("geometry", "vertex_storage", geometry.form,
+        Meaning{"of the result: \"plain\", \"quantised\" to 8 and 16 bits, or that and \"packed\"",
+                "--geometry", "Store vertex data as it is, quantised, or quantised and packed"});
+  visit("geometry", "position_error_m", geometry.position_error_m,
+        "farthest that a vertex may lie off when quantised; 1e-6 to 1");
+  visit("geometry", "direction_error_deg", geometry.direction_error_deg,
+        "most by which normals and tangents may turn; 0.001 to 10");
+  visit("geometry", "uv_error_texels", geometry.uv_error_texels,
+        "most by which UVs may be off, texels of a texture of 8192; 0.001 to 16");
+  visit("geometry", "color_error", geometry.color_error,
+        "most by which components of colours may differ; 1e-5 to 0.1");
+}
+
 /// How a plan is made.
 template <class AnySettings, class Visit>
 void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
@@ -300,6 +316,9 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "factors that instances of one set may carry: base_color, metallic, roughness, emissive");
   visit("propose", "instance_values", propose.instance_values,
         "values that every instance carries: \"id\", \"random\"");
+  visit("propose", "instances", propose.instances,
+        Meaning{"of sets: by the \"extension\" for them, or as \"nodes\" that every loader reads",
+                "--instances", "Write instance sets by the extension, or as nodes on one mesh"});
   visit("propose", "value_storage", propose.value_storage,
         "how instances store tints and values: \"floats\", or \"bytes\" (four, normalized)");
   visit(
@@ -319,6 +338,7 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
         "names of meshes with several primitives, of {number} {root}");
   visit("propose", "collider_names", propose.collider_names,
         "names of colliders; {name} is that of the group");
+  for_each_geometry_setting(propose.geometry, visit);
 }
 
 /// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
@@ -483,6 +503,14 @@ struct Words<RigidChains> {
 template <>
 struct Words<EqualMaterials> {
   static constexpr std::array list{"fold", "apart"};
+};
+template <>
+struct Words<InstanceForm> {
+  static constexpr std::array list{"extension", "nodes"};
+};
+template <>
+struct Words<GeometryForm> {
+  static constexpr std::array list{"plain", "quantised", "packed"};
 };
 template <>
 struct Words<ValueStorage> {

@@ -63,6 +63,7 @@ Auditor::Auditor(const Scene& before,
       after_(after),
       ledger_(ledger),
       settings_(settings),
+      allowance_(find_allowance(ledger.geometry)),
       before_world_(make_world_matrices(before)),
       after_world_(make_world_matrices(after)),
       lightmap_uvs_(fmt::format("TEXCOORD_{}", ledger.lightmap_uv_set)),
@@ -203,7 +204,7 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
                         row.index_count, turned};
   const bool again = row.fate == Fate::instanced && memory.shared_ && memory.key_ == key;
   if (!again) {
-    memory.shared_ = std::make_unique<Shared>(make_shared(row, turned));
+    memory.shared_ = std::make_unique<Shared>(make_shared(row, turned, *world));
     memory.key_ = key;
   }
   Shared& shared = *memory.shared_;
@@ -215,7 +216,8 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
   shared.pairing.after_world = *world;
   find_places(row, shared.pairing);
   const Rounding rounding = find_rounding(shared, row);
-  const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m;
+  const double allowed = settings_.position_tolerance * rounding.extent_m + rounding.rounding_m +
+                         allowance_.position_m;
   if (is_in_motion(before_, after_, row)) {
     compare_deformed(row, shared.pairing, allowed, out);
   } else if (row.fate == Fate::instanced) {
@@ -225,7 +227,8 @@ DrawAudit Auditor::audit(const LedgerRow& row, Memory& memory) const {
   }
   return out.mismatch.empty() || row.fate != Fate::instanced
              ? out
-             : audit_repeat(shared.pairing, rounding.rounding_m, std::move(out));
+             : audit_repeat(shared.pairing, rounding.rounding_m + allowance_.position_m,
+                            std::move(out));
 }
 
 /// Another's geometry may stand for this draw, in another order.
@@ -237,13 +240,15 @@ DrawAudit Auditor::audit_repeat(const Pairing& pairing,
   const Points part = make_points(before_, *pairing.before, families);
   const Points shown = make_points(after_, *pairing.after, pairing.after_corners, families);
   const RepeatJudge judge(part, pairing.before_world);
-  const RepeatLimits limits = make_repeat_limits(families, judge.size_m(), rounding_m);
+  RepeatLimits limits = make_repeat_limits(families, judge.size_m(), rounding_m);
+  limits.attribute += std::max(allowance_.uv, allowance_.color);
+  limits.direction += allowance_.direction;
   const auto judged = judge.judge(shown, pairing.after_world, limits);
   if (!judged) {
     return otherwise;
   }
   Pairing repeat = pairing;
-  repeat.direction_tolerance = families.direction_tolerance;
+  repeat.direction_tolerance = families.direction_tolerance + allowance_.direction;
   repeat.attribute_tolerance = families.attribute_tolerance;
   repeat.ignored = families.ignored_attributes;
   const std::vector<std::uint32_t> list = make_list_indices(before_, *pairing.before);

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "verify/allowance.h"
 #include "verify/surroundings.h"
 #include "wakuzume/verify.h"
 
@@ -71,7 +72,8 @@ class Auditor {
   void find_places(const LedgerRow& row, Pairing& pairing) const;
   [[nodiscard]] Pairing make_pairing(const LedgerRow& row, bool turned) const;
   void pair_vertices(Pairing& pairing) const;
-  [[nodiscard]] Shared make_shared(const LedgerRow& row, bool turned) const;
+  [[nodiscard]] Shared make_shared(const LedgerRow& row, bool turned, const Mat4d& world) const;
+  void turn_triangles(Pairing& pairing) const;
   [[nodiscard]] Rounding find_rounding(const Shared& shared, const LedgerRow& row) const;
   void compare_shared(Shared& shared, double allowed, DrawAudit& out) const;
   void compare_elements(const Pairing& pairing, double allowed, DrawAudit& out) const;
@@ -107,6 +109,7 @@ class Auditor {
   const Scene& after_;
   const Ledger& ledger_;
   const VerifySettings& settings_;
+  Allowance allowance_;  ///< for what was quantised
   std::vector<Mat4d> before_world_;
   std::vector<Mat4d> after_world_;
   std::string lightmap_uvs_;                         ///< semantic

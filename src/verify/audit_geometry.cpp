@@ -160,6 +160,7 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
       other == no_stream ? std::nullopt
                          : std::optional<ElementReader>(std::in_place, before_, other);
   const bool lightmap = attribute.semantic == lightmap_uvs_ && before;
+  const double extra = allowance_.find(attribute.semantic);
   for (const VertexPair& pair : pairing.vertices) {
     // The standard's neutral values: white for colours, zero for UVs.
     double wanted[16];
@@ -176,7 +177,7 @@ std::string Auditor::compare_attribute(const Pairing& pairing, const Attribute& 
     }
     for (std::uint32_t c = 0; c < after.width(); ++c) {
       if (!near(got[c], wanted[c],
-                pairing.attribute_tolerance * std::max(1.0, std::abs(wanted[c])))) {
+                pairing.attribute_tolerance * std::max(1.0, std::abs(wanted[c])) + extra)) {
         return fmt::format("{} of corner {} is {:.6g}, was {:.6g}", attribute.semantic, pair.corner,
                            got[c], wanted[c]);
       }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "rework/draw_order.h"
@@ -77,7 +78,7 @@ Auditor::Pairing Auditor::make_pairing(const LedgerRow& row, bool turned) const 
   pairing.before = find_primitive(before_, row.source.node, row.source.primitive);
   pairing.after = find_primitive(after_, row.node, row.primitive);
   pairing.topology = find_topology(pairing.before->mode);
-  pairing.direction_tolerance = settings_.direction_tolerance;
+  pairing.direction_tolerance = settings_.direction_tolerance + allowance_.direction;
   pairing.before_corners = make_list_indices(before_, *pairing.before);
   pairing.before_places.resize(pairing.before_corners.size());
   std::iota(pairing.before_places.begin(), pairing.before_places.end(), 0U);
@@ -162,10 +163,47 @@ void Auditor::pair_vertices(Pairing& pairing) const {
   }
 }
 
-Auditor::Shared Auditor::make_shared(const LedgerRow& row, bool turned) const {
+/// Packed triangles may begin at another of their corners: the one by which all are nearest to
+/// their places.
+void Auditor::turn_triangles(Pairing& pairing) const {
+  const ElementReader before(before_, pairing.before->find("POSITION"));
+  const ElementReader after(after_, pairing.after->find("POSITION"));
+  const auto load = [](const ElementReader& reader, const Mat4d& world, std::uint32_t vertex) {
+    Eigen::Vector4d p(0, 0, 0, 1);
+    reader.load(vertex, p.data());
+    return Eigen::Vector3d((as_eigen(world) * p).head<3>());
+  };
+  for (std::size_t i = 0; i + 2 < pairing.after_corners.size(); i += 3) {
+    std::array<Eigen::Vector3d, 3> wanted;
+    std::array<Eigen::Vector3d, 3> got;
+    for (std::size_t c = 0; c < 3; ++c) {
+      wanted[c] = load(before, pairing.before_world, pairing.before_corners[i + c]);
+      got[c] = load(after, pairing.after_world, pairing.after_corners[i + c]);
+    }
+    std::ptrdiff_t best = 0;
+    double nearest = std::numeric_limits<double>::infinity();
+    for (std::size_t turn = 0; turn < 3; ++turn) {
+      double off = 0;
+      for (std::size_t c = 0; c < 3; ++c) {
+        off += (wanted[c] - got[(c + turn) % 3]).squaredNorm();
+      }
+      if (off < nearest) {
+        nearest = off;
+        best = static_cast<std::ptrdiff_t>(turn);
+      }
+    }
+    const auto first = pairing.after_corners.begin() + static_cast<std::ptrdiff_t>(i);
+    std::rotate(first, first + best, first + 3);
+  }
+}
+
+/// \param world  of the result: where its row shows it
+Auditor::Shared Auditor::make_shared(const LedgerRow& row, bool turned, const Mat4d& world) const {
   Shared out;
   out.pairing = make_pairing(row, turned);
   Pairing& pairing = out.pairing;
+  pairing.before_world = before_world_[to_index(row.source.node)];
+  pairing.after_world = world;
   if (pairing.after->find("POSITION") == no_stream ||
       find_topology(pairing.after->mode) != pairing.topology) {
     out.mismatch = "the result's primitive has no positions or another mode";
@@ -182,6 +220,9 @@ Auditor::Shared Auditor::make_shared(const LedgerRow& row, bool turned) const {
       out.mismatch = fmt::format("vertex {} of {} is used", corner, vertices);
       return out;
     }
+  }
+  if (ledger_.geometry.form == GeometryForm::packed && pairing.topology == Topology::triangles) {
+    turn_triangles(pairing);
   }
   pair_vertices(pairing);
   const ElementReader reader(after_, pairing.after->find("POSITION"));

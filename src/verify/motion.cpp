@@ -15,6 +15,7 @@
 #include "scene/running.h"
 #include "survey/poses.h"
 #include "survey/rigs.h"
+#include "verify/allowance.h"
 #include "verify/audit_parts.h"
 
 namespace wakuzume {
@@ -287,7 +288,8 @@ class MotionAuditor {
       const double off = (wanted - got).norm();
       error = std::isnan(off) ? error : std::max(error, off);
     }
-    const double allowed = settings_.motion_tolerance * find_reach_of(box);
+    const double allowed = settings_.motion_tolerance * find_reach_of(box) +
+                           find_allowance(ledger_.geometry).position_m;
     if (error > allowed && finding.what.empty()) {
       finding = {draw, fmt::format("{} a corner is {:.3g} m from its place; {:.3g} m are allowed",
                                    pose, error, allowed)};

@@ -10,12 +10,16 @@
 
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "verify/allowance.h"
 
 namespace wakuzume {
 namespace {
 
 /// No edge is looked for farther away, however far a surface may lie off.
 constexpr double most_reach = 31;
+
+/// Times what a matt surface does, the light of a glossy one changes where its normal turns.
+constexpr double shine = 3;
 
 /// Pixels whose edges were decided by rounding; more of them are no rounding any more.
 constexpr double most_edges = 0.01;
@@ -169,7 +173,7 @@ PixelJudge::PixelJudge(const DrawnScene& before,
   }
 }
 
-/// How far out of their places draws may be: repeats, and what was reduced.
+/// How far out of their places draws may be: repeats, and what was reduced or quantised.
 void PixelJudge::find_slacks(const Survey& survey,
                              const Ledger& ledger,
                              std::span<const ReductionCheck> reductions) {
@@ -192,7 +196,11 @@ void PixelJudge::find_slacks(const Survey& survey,
           static_cast<float>(ledger.families.tolerance * find_diagonal(survey.draws[draw].box));
     }
   }
-  reduced_of_draw_.assign(survey.draws.size(), 0);
+  quantised_m_ = static_cast<float>(find_allowance(ledger.geometry).position_m);
+  turned_steps_ = shine * 255 * find_allowance(ledger.geometry).direction;
+  off_of_draw_.assign(survey.draws.size(), quantised_m_);
+  most_off_ = quantised_m_;
+  reduced_.assign(survey.draws.size(), false);
   std::map<MeshId, float> off;
   for (const ReductionCheck& check : reductions) {
     off[check.mesh] = static_cast<float>(check.farthest_m);
@@ -204,20 +212,26 @@ void PixelJudge::find_slacks(const Survey& survey,
     if (hit != off.end() && !std::binary_search(untouched.begin(), untouched.end(),
                                                 DrawRef{draw.node, draw.primitive})) {
       // What lies off by nothing that can be measured was reduced still.
-      reduced_of_draw_[d] = std::max(hit->second, std::numeric_limits<float>::min());
-      most_reduced_ = std::max(most_reduced_, reduced_of_draw_[d]);
+      off_of_draw_[d] += std::max(hit->second, std::numeric_limits<float>::min());
+      most_off_ = std::max(most_off_, off_of_draw_[d]);
+      reduced_[d] = true;
+      any_reduced_ = true;
     }
   }
 }
 
-bool PixelJudge::is_reduced(std::uint32_t draw) const {
-  return draw < reduced_of_draw_.size() && reduced_of_draw_[draw] > 0;
+bool PixelJudge::is_off(std::uint32_t draw) const {
+  return draw < off_of_draw_.size() && off_of_draw_[draw] > 0;
 }
 
 /// Itself, or through it.
+bool PixelJudge::may_be_off(std::uint32_t draw) const {
+  return is_off(draw) ||
+         (most_off_ > 0 && draw < before_.draws.size() && before_.draws[draw].blended);
+}
 bool PixelJudge::may_show_reduced(std::uint32_t draw) const {
-  return is_reduced(draw) ||
-         (most_reduced_ > 0 && draw < before_.draws.size() && before_.draws[draw].blended);
+  return draw < reduced_.size() &&
+         (reduced_[draw] || (any_reduced_ && before_.draws[draw].blended));
 }
 
 /// By which route a pixel of a draw is judged. Through blended surfaces other draws show, whose
@@ -233,6 +247,7 @@ double PixelJudge::find_steps(std::uint32_t draw) const {
   if (may_show_reduced(draw)) {
     steps = std::max(steps, settings_.reduced.steps);
   }
+  steps += turned_steps_;
   return draw < bent_.size() && bent_[draw] ? std::max(steps, settings_.bent_repeat_steps) : steps;
 }
 
@@ -280,12 +295,10 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   const double steps = find_steps(draw);
   const double allowed =
       settings_.distance_tolerance * std::abs(static_cast<double>(a.distance_m)) +
-      static_cast<double>(slack_of_draw_[draw]) + static_cast<double>(reduced_of_draw_[draw]);
-  const bool reduced = may_show_reduced(draw);
+      static_cast<double>(slack_of_draw_[draw]) + static_cast<double>(off_of_draw_[draw]);
+  const bool off = may_be_off(draw);
   const std::size_t reach =
-      reduced
-          ? pair.find_reach(is_reduced(draw) ? reduced_of_draw_[draw] : most_reduced_, a.distance_m)
-          : 1;
+      off ? pair.find_reach(is_off(draw) ? off_of_draw_[draw] : most_off_, a.distance_m) : 1;
   if (std::abs(static_cast<double>(a.distance_m) - static_cast<double>(b.distance_m)) > allowed) {
     // Where the surface bends or ends within a pixel, either side may show.
     float nearest = a.distance_m;
@@ -301,11 +314,11 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
         },
         reach);
     // Behind an edge that went away shows what was never seen.
-    const double room = allowed + (reduced ? static_cast<double>(farthest - nearest) : 0.0);
+    const double room = allowed + (off ? static_cast<double>(farthest - nearest) : 0.0);
     const bool within = static_cast<double>(b.distance_m) > static_cast<double>(nearest) - room &&
                         static_cast<double>(b.distance_m) < static_cast<double>(farthest) + room;
     const double slope = 0.1 * static_cast<double>(farthest - nearest);
-    if (reduced && within) {
+    if (off && within) {
       return pair.step(p) <= steps                   ? Kind::same
              : pair.is_among_colors(p, steps, reach) ? Kind::shifted
                                                      : Kind::color;
@@ -335,7 +348,7 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   if (at_edge && pair.swaps_colors(p, steps)) {
     return Kind::edge;
   }
-  if (reduced && pair.is_among_colors(p, steps, reach)) {
+  if (off && pair.is_among_colors(p, steps, reach)) {
     return Kind::shifted;
   }
   return is_no_farther(pair, p) ? Kind::righted : Kind::color;
@@ -361,16 +374,16 @@ bool PixelJudge::is_no_farther(const Pair& pair, std::size_t p) const {
   return misplaced <= pair.before.misplaced[p] || is <= std::max<double>(was, steps);
 }
 
-/// One draw shows where the other did, and one of both was reduced: an edge of it went as far as
-/// its mesh lies off. A hole is farther from any edge than that.
+/// One draw shows where the other did, and one of both was reduced or quantised: an edge of it went
+/// as far as its mesh lies off. A hole is farther from any edge than that.
 bool PixelJudge::is_shifted_edge(const Pair& pair, std::size_t p) const {
   const std::uint32_t a = pair.ids_before[p];
   const std::uint32_t b = pair.ids_after[p];
   const auto ends_near = [&](std::uint32_t draw, const Hit& hit, bool shown) {
-    return is_reduced(draw) &&
+    return is_off(draw) &&
            pair.any_around(
                p, [&](std::size_t q) { return (pair.ids_before[q] == draw) == shown; },
-               pair.find_reach(reduced_of_draw_[draw], hit.distance_m));
+               pair.find_reach(off_of_draw_[draw], hit.distance_m));
   };
   return ends_near(a, pair.before.hits[p], false) || ends_near(b, pair.after.hits[p], true);
 }
@@ -392,7 +405,9 @@ PixelJudge::Kind PixelJudge::judge_pixel(const Pair& pair, std::size_t p) const 
   if (a != no_index && b != no_index && b != unknown) {
     const double near = static_cast<double>(pair.before.hits[p].distance_m);
     const double far = static_cast<double>(pair.after.hits[p].distance_m);
-    if (std::abs(near - far) <= settings_.distance_tolerance * std::abs(near)) {
+    const double allowed =
+        settings_.distance_tolerance * std::abs(near) + 2 * static_cast<double>(quantised_m_);
+    if (std::abs(near - far) <= allowed) {
       return Kind::tied;
     }
   }

@@ -80,7 +80,8 @@ class PixelJudge {
                                                         const RunControl& run) const;
   [[nodiscard]] Kind judge_pixel(const Pair& pair, std::size_t p) const;
   [[nodiscard]] bool is_no_farther(const Pair& pair, std::size_t p) const;
-  [[nodiscard]] bool is_reduced(std::uint32_t draw) const;
+  [[nodiscard]] bool is_off(std::uint32_t draw) const;
+  [[nodiscard]] bool may_be_off(std::uint32_t draw) const;
   [[nodiscard]] bool may_show_reduced(std::uint32_t draw) const;
   [[nodiscard]] bool is_shifted_edge(const Pair& pair, std::size_t p) const;
   [[nodiscard]] Kind judge_same_draw(const Pair& pair, std::size_t p) const;
@@ -99,9 +100,13 @@ class PixelJudge {
   LedgerIndex index_;
   std::vector<std::uint32_t> draw_of_row_;
   std::vector<Route> route_of_draw_;
-  std::vector<float> slack_of_draw_;    ///< metres by which a repeat may be out of its place
-  std::vector<float> reduced_of_draw_;  ///< metres by which its mesh was let off; 0: by none
-  float most_reduced_ = 0;
+  std::vector<float> slack_of_draw_;  ///< metres by which a repeat may be out of its place
+  std::vector<float> off_of_draw_;    ///< metres by which its mesh may lie off; 0: by none
+  float most_off_ = 0;
+  float quantised_m_ = 0;      ///< what of it all draws may
+  double turned_steps_ = 0;    ///< of 255, by which light may differ as normals were quantised
+  std::vector<bool> reduced_;  ///< by draw: its mesh was
+  bool any_reduced_ = false;
   std::vector<bool> bent_;    ///< by draw: a repeat for which an engine makes tangents
   std::vector<bool> masked_;  ///< by draw: its material cuts out
   Route loosest_ = Route::stay;

@@ -14,6 +14,7 @@
 #include "verify/audit.h"
 #include "verify/motion.h"
 #include "verify/shaded.h"
+#include "wakuzume/spread.h"
 
 namespace wakuzume {
 namespace {
@@ -262,7 +263,8 @@ Result<Verdict> verify(const Scene& before,
       !same) {
     return Failure(same.error());
   }
-  return Verifier(before, after, ledger, settings).run(run);
+  const Scene gathered = gather_instances(after, ledger);
+  return Verifier(before, gathered, ledger, settings).run(run);
 }
 
 }  // namespace wakuzume
