@@ -21,6 +21,9 @@ constexpr double most_reach = 31;
 /// Times what a matt surface does, the light of a glossy one changes where its normal turns.
 constexpr double shine = 3;
 
+/// Along a ray that meets a surface at under two degrees, it lies so many times as far off.
+constexpr double grazing = 32;
+
 /// Pixels whose edges were decided by rounding; more of them are no rounding any more.
 constexpr double most_edges = 0.01;
 
@@ -295,7 +298,8 @@ PixelJudge::Kind PixelJudge::judge_same_draw(const Pair& pair, std::size_t p) co
   const double steps = find_steps(draw);
   const double allowed =
       settings_.distance_tolerance * std::abs(static_cast<double>(a.distance_m)) +
-      static_cast<double>(slack_of_draw_[draw]) + static_cast<double>(off_of_draw_[draw]);
+      static_cast<double>(slack_of_draw_[draw]) + static_cast<double>(off_of_draw_[draw]) +
+      grazing * static_cast<double>(quantised_m_);
   const bool off = may_be_off(draw);
   const std::size_t reach =
       off ? pair.find_reach(is_off(draw) ? off_of_draw_[draw] : most_off_, a.distance_m) : 1;
