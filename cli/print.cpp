@@ -162,15 +162,14 @@ std::string print_needs(const Scene& written) {
     if (use.required) {
       needed.push_back(use.name);
     } else if (!use.without.empty()) {
-      lost.push_back(fmt::format("{} ({})", use.without, use.name));
+      lost.push_back(fmt::format("without {} they leave out {}", use.name, use.without));
     }
   }
-  std::string out = needed.empty()
-                        ? "Any loader of glTF 2.0 opens the result\n"
-                        : fmt::format("Loaders of the result have to know {}\n",
-                                      fmt::join(needed, ", "));
+  std::string out = needed.empty() ? "Any loader of glTF 2.0 opens the result\n"
+                                   : fmt::format("Loaders of the result have to know {}\n",
+                                                 fmt::join(needed, ", "));
   for (const std::string& one : lost) {
-    out += fmt::format("  one that does not know it leaves out {}\n", one);
+    out += fmt::format("  {}\n", one);
   }
   return out;
 }
@@ -185,8 +184,8 @@ std::string print_extensions(const Scene& scene) {
     out += fmt::format("  {:<39} {:<11} {}\n", use.name + (use.required ? ", required" : ""),
                        to_string(use.fate), use.in_results);
     if (!use.without.empty()) {
-      out += fmt::format("  {:<39} {:<11} a loader without it leaves out {}\n", "", "",
-                         use.without);
+      out +=
+          fmt::format("  {:<39} {:<11} a loader without it leaves out {}\n", "", "", use.without);
     }
   }
   return out;

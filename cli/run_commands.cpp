@@ -10,6 +10,7 @@
 #include "print_plan.h"
 #include "print_proof.h"
 #include "print_survey.h"
+#include "text.h"
 #include "wakuzume/delivery.h"
 #include "wakuzume/report.h"
 #include "wakuzume/settings_file.h"
@@ -29,6 +30,17 @@ std::string tell_run(const JobResult& made) {
          tell_next(made.plan, made.assessment.ladder);
 }
 
+/// Of all these files; those that are not there have none.
+std::string find_size(const std::vector<std::string>& files) {
+  std::uint64_t bytes = 0;
+  for (const std::string& file : files) {
+    std::error_code missing;
+    const auto size = fs::file_size(file, missing);
+    bytes += missing ? 0 : size;
+  }
+  return to_size(bytes);
+}
+
 /// The whole job on one scene, into a folder. The result is proved as it was written.
 Exit run_into(Command& command, const std::string& input, const fs::path& folder) {
   const auto begun = std::chrono::steady_clock::now();
@@ -41,7 +53,8 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   const std::string target = (folder / (stem + ".glb")).string();
   FolderCache cache(command.options().cache);
   command.use(cache);
-  FileDelivery delivery(input, target, list_files(*scene, input));
+  const std::vector<std::string> inputs = list_files(*scene, input);
+  FileDelivery delivery(input, target, inputs);
   ReportAudience audience(command.run().threads);
   const FolderLightmaps lightmaps({target, input});
   JobTools& tools = command.tools();
@@ -63,12 +76,13 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
   if (auto done = write_text(page, report); !done) {
     return command.fail(done.error());
   }
-  command.print(command.options().format == Format::json
-                    ? to_json(made->verdict)
-                    : tell_run(*made) + "\n" + print_needs(made->after) +
-                          fmt::format("\nResults in {}: {}.glb, and its .plan, .ledger, "
-                                      ".survey and .verdict .json\nOpen {} in a browser\n",
-                                      folder.string(), stem, page));
+  command.print(
+      command.options().format == Format::json
+          ? to_json(made->verdict)
+          : tell_run(*made) + "\n" + print_needs(made->after) +
+                fmt::format("\nResults in {}: {}.glb of {}, where the source takes {}, and its "
+                            ".plan, .ledger, .survey and .verdict .json\nOpen {} in a browser\n",
+                            folder.string(), stem, find_size({target}), find_size(inputs), page));
   return made->verdict.passed ? Exit::done : Exit::check_failed;
 }
 
