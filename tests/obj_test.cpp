@@ -3,9 +3,11 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <ostream>
 #include <random>
+#include <set>
 
 #include "support/process.h"
 #include "wakuzume/findings.h"
@@ -164,6 +166,59 @@ TEST_F(Kit, ColorsOfVerticesAreTaken) {
   const Scene scene = read("v 0 0 0 1 0 0\nv 1 0 0 0 1 0\nv 1 1 0 0 0 1\nf 1 2 3\n");
   EXPECT_EQ(make_doubles(scene, scene.meshes[0].primitives[0].find("COLOR_0")),
             (std::vector<double>{1, 0, 0, 1, 0, 1, 0, 1, 0, 0, 1, 1}));
+}
+
+TEST_F(Kit, SmoothingGroupsShareNormalsAndOthersDoNot) {
+  // A roof of two slopes of unequal length, its ridge along z.
+  const std::string roof = "v -1 0 0\nv 0 1 0\nv 3 0 0\nv -1 0 2\nv 0 1 2\nv 3 0 2\n";
+  const std::string slopes = "f 4 5 2 1\nf 5 6 3 2\n";
+  const auto normals_at_ridge = [&](const std::string& text) {
+    const Scene scene = read(roof + text);
+    const Primitive& primitive = scene.meshes[0].primitives[0];
+    std::set<std::array<float, 3>> out;
+    if (primitive.find("NORMAL") == no_stream) {
+      return out;
+    }
+    const auto places = make_floats(scene, primitive.find("POSITION"));
+    const auto normals = make_floats(scene, primitive.find("NORMAL"));
+    for (std::size_t v = 0; v < places.size(); v += 3) {
+      if (places[v + 1] == 1) {
+        out.insert({normals[v], normals[v + 1], normals[v + 2]});
+      }
+    }
+    return out;
+  };
+  EXPECT_TRUE(normals_at_ridge(slopes).empty()) << "flat, as the standard makes them";
+  EXPECT_TRUE(normals_at_ridge("s off\n" + slopes).empty());
+  EXPECT_EQ(normals_at_ridge("s 1\nf 4 5 2 1\ns 2\nf 5 6 3 2\n").size(), 2U);
+  const auto smooth = normals_at_ridge("s 1\n" + slopes);
+  ASSERT_EQ(smooth.size(), 1U);
+  // By area: of the slopes (-1, 1, 0) x 2 and (1, 3, 0) x 2.
+  const double length = std::hypot(0.0, 4.0);
+  EXPECT_NEAR((*smooth.begin())[0], 0 / length, 1e-6);
+  EXPECT_NEAR((*smooth.begin())[1], 4 / length, 1e-6);
+  // What has normals of its own keeps them.
+  const auto own = normals_at_ridge("vn 0 0 1\ns 1\nf 4//1 5//1 2//1 1//1\n");
+  EXPECT_EQ(own, (std::set<std::array<float, 3>>{{0, 0, 1}}));
+  EXPECT_TRUE(normals_at_ridge("s many\n" + slopes).empty());
+}
+
+TEST_F(Kit, OnePictureForRoughnessAndMetalIsTaken) {
+  write_picture("both.png");
+  write_picture("other.png");
+  write("kit.mtl",
+        "newmtl both\nmap_Pr both.png\nmap_Pm both.png\n"
+        "newmtl apart\nPr 0.3\nmap_Pr both.png\nmap_Pm other.png\n");
+  const Scene scene = read(std::string("mtllib kit.mtl\n") + square +
+                           "usemtl both\nf 1 2 3\nusemtl apart\nf 1 3 4\n");
+  const Material& both = material(scene, "both");
+  EXPECT_NE(both.metallic_roughness_texture.texture, no_texture);
+  EXPECT_EQ(both.metallic, 1);
+  EXPECT_EQ(both.roughness, 1);
+  const Material& apart = material(scene, "apart");
+  EXPECT_EQ(apart.metallic_roughness_texture.texture, no_texture);
+  EXPECT_NEAR(apart.roughness, 0.3, 1e-6);
+  EXPECT_NE(apart.extra->extras.find("\"map_Pm\":\"other.png\""), std::string::npos);
 }
 
 TEST_F(Kit, MaterialsComeWithFactorsAndTextureOptions) {

@@ -117,11 +117,11 @@ class EarCutter {
   std::vector<std::size_t> left_;
 };
 
-/// Statements that say nothing of shapes: smoothing, display, and what belongs to curves.
+/// Statements that say nothing of shapes: display, and what belongs to curves.
 constexpr std::string_view silent_words[] = {
-    "s",   "mg",        "vp",     "bevel", "c_interp", "d_interp", "lod",    "shadow_obj", "step",
-    "deg", "trace_obj", "cstype", "bmat",  "parm",     "trim",     "hole",   "scrv",       "sp",
-    "end", "ctech",     "stech",  "con",   "call",     "csh",      "usemap", "maplib",     "res"};
+    "mg",        "vp",     "bevel", "c_interp", "d_interp", "lod",    "shadow_obj", "step", "deg",
+    "trace_obj", "cstype", "bmat",  "parm",     "trim",     "hole",   "scrv",       "sp",   "end",
+    "ctech",     "stech",  "con",   "call",     "csh",      "usemap", "maplib",     "res"};
 constexpr std::string_view curve_words[] = {"curv", "curv2", "surf", "bzp", "bsp", "cdc", "cdp"};
 
 template <std::size_t n>
@@ -145,6 +145,7 @@ class ObjParser {
     if (!file_.colors.empty()) {
       file_.colors.resize(file_.positions.size(), {1, 1, 1, 1});
     }
+    place_smooth_normals();
     file_.skipped = faults_.take();
     if (file_.runs.empty() && !file_.skipped.empty()) {
       const SkippedPart& first = file_.skipped.front();
@@ -180,6 +181,8 @@ class ObjParser {
       read_lines(rest);
     } else if (word == "p") {
       read_points(rest);
+    } else if (word == "s") {
+      read_smoothing(rest);
     } else if (word == "o") {
       object_ = trim_blanks(rest);
       run_ = no_index;
@@ -312,6 +315,7 @@ class ObjParser {
       fail(fmt::format("a face with {} corners", face_.size()));
       return skip("faces with fewer than three corners", "left out");
     }
+    smooth_face();
     std::vector<ObjCorner>& out = open_run(ObjElement::faces).corners;
     if (face_.size() == 3) {
       out.insert(out.end(), face_.begin(), face_.end());
@@ -320,6 +324,73 @@ class ObjParser {
     } else {
       for (std::size_t i = 1; i + 1 < face_.size(); ++i) {
         out.insert(out.end(), {face_[0], face_[i], face_[i + 1]});
+      }
+    }
+  }
+
+  /// A number from 1 on; "off" and 0 stand for none.
+  void read_smoothing(std::string_view rest) {
+    const std::string_view word = take_word(rest);
+    std::uint32_t group = 0;
+    if (word != "off" && !parse_number(word, group)) {
+      fail(fmt::format("\"{}\" is no smoothing group", begin_of(word)));
+      skip("smoothing groups that can't be read", "their faces are flat");
+      group = 0;
+    }
+    smoothing_ = group;
+  }
+
+  /// Corners of a smoothing group without a normal get one that all faces of the group share there,
+  /// each by its area.
+  void smooth_face() {
+    if (smoothing_ == 0 || std::all_of(face_.begin(), face_.end(), [](const ObjCorner& corner) {
+          return corner.normal != no_index;
+        })) {
+      return;
+    }
+    std::array<double, 3> normal{};  // M. Newell's
+    for (std::size_t i = 0; i < face_.size(); ++i) {
+      const auto& a = file_.positions[face_[i].position];
+      const auto& b = file_.positions[face_[(i + 1) % face_.size()].position];
+      for (std::size_t axis = 0; axis < 3; ++axis) {
+        const std::size_t u = (axis + 1) % 3;
+        const std::size_t v = (axis + 2) % 3;
+        normal[axis] += (static_cast<double>(a[u]) - static_cast<double>(b[u])) *
+                        (static_cast<double>(a[v]) + static_cast<double>(b[v]));
+      }
+    }
+    for (ObjCorner& corner : face_) {
+      if (corner.normal != no_index) {
+        continue;
+      }
+      const auto [slot, added] = smooth_at_.try_emplace({corner.position, smoothing_},
+                                                        static_cast<std::uint32_t>(smooth_.size()));
+      if (added) {
+        smooth_.emplace_back();
+      }
+      for (std::size_t axis = 0; axis < 3; ++axis) {
+        smooth_[slot->second][axis] += normal[axis];
+      }
+      // Those of the file are numbered as it goes on, so these come behind the last of them.
+      corner.normal = first_smooth + slot->second;
+    }
+  }
+
+  void place_smooth_normals() {
+    const auto first = static_cast<std::uint32_t>(file_.normals.size());
+    for (const std::array<double, 3>& sum : smooth_) {
+      const double length = std::sqrt(sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]);
+      std::array<float, 3> normal{0, 0, 1};  // faces without any area have none
+      for (std::size_t axis = 0; axis < 3 && length > 0 && std::isfinite(length); ++axis) {
+        normal[axis] = static_cast<float>(sum[axis] / length);
+      }
+      file_.normals.push_back(normal);
+    }
+    for (ObjRun& run : file_.runs) {
+      for (ObjCorner& corner : run.corners) {
+        if (corner.normal >= first_smooth && corner.normal != no_index) {
+          corner.normal += first - first_smooth;
+        }
       }
     }
   }
@@ -372,6 +443,11 @@ class ObjParser {
   std::string detail_;  ///< what is wrong with the line at hand
   std::vector<bool> good_positions_;
   std::vector<bool> good_normals_;
+  /// Numbers of normals that smoothing groups make, while the file's own are still counted.
+  static constexpr std::uint32_t first_smooth = 0x8000'0000U;
+  std::uint32_t smoothing_ = 0;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> smooth_at_;  ///< position, group
+  std::vector<std::array<double, 3>> smooth_;
   std::string object_;
   std::string group_;
   std::string material_;

@@ -37,12 +37,12 @@ struct ObjRun {
 
 struct ObjFile {
   std::vector<std::array<float, 3>> positions;
-  std::vector<std::array<float, 4>> colors;  ///< as long as positions, or empty
-  std::vector<std::array<float, 2>> uvs;     ///< v goes up
-  std::vector<std::array<float, 3>> normals;
-  std::vector<std::string> libraries;  ///< as mtllib has them, each line whole
-  std::vector<ObjRun> runs;            ///< one a distinct combination, in first-seen order
-  std::vector<SkippedPart> skipped;    ///< a kind of fault each, in first-seen order
+  std::vector<std::array<float, 4>> colors;   ///< as long as positions, or empty
+  std::vector<std::array<float, 2>> uvs;      ///< v goes up
+  std::vector<std::array<float, 3>> normals;  ///< those of smoothing groups behind the file's own
+  std::vector<std::string> libraries;         ///< as mtllib has them, each line whole
+  std::vector<ObjRun> runs;                   ///< one a distinct combination, in first-seen order
+  std::vector<SkippedPart> skipped;           ///< a kind of fault each, in first-seen order
 };
 
 /// Faces with more than three corners are cut into triangles by their ears (G. H. Meisters, 1975);
@@ -71,6 +71,8 @@ struct MtlMaterial {
   MtlTexture diffuse_map;
   MtlTexture emission_map;
   MtlTexture normal_map;  ///< norm, else map_Bump or bump
+  MtlTexture roughness_map;
+  MtlTexture metallic_map;
   MtlTexture alpha_map;
   std::vector<std::array<std::string, 2>> others;  ///< statements without a place in glTF
 };

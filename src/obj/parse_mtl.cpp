@@ -218,6 +218,10 @@ class MtlParser {
       out.diffuse_map = read_map(rest);
     } else if (is("map_Ke")) {
       out.emission_map = read_map(rest);
+    } else if (is("map_Pr")) {
+      out.roughness_map = read_map(rest);
+    } else if (is("map_Pm")) {
+      out.metallic_map = read_map(rest);
     } else if (is("map_d")) {
       out.alpha_map = read_map(rest);
     } else if (is_normal_map(word, out)) {

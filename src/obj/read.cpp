@@ -194,6 +194,7 @@ class ObjBuilder {
     material.base_color_texture = add_slot(source.diffuse_map, "map_Kd", source.name);
     material.emissive_texture = add_slot(source.emission_map, "map_Ke", source.name);
     material.normal_texture = add_slot(source.normal_map, "the normal map", source.name);
+    add_metal_rough(source, material);
     material.normal_texture.factor = wide(source.normal_map.bump);
     if (material.base_color_texture.texture != no_texture &&
         source.diffuse == MtlMaterial{}.diffuse) {
@@ -227,6 +228,19 @@ class ObjBuilder {
     return std::min(1.0, std::pow(2 / (static_cast<double>(source.shininess) + 2), 0.25));
   }
 
+  /// One picture for both has roughness in its green and metalness in its blue, as glTF has it.
+  /// Two would have to be painted into one; they stay with the material as text.
+  void add_metal_rough(const MtlMaterial& source, Material& material) {
+    if (source.roughness_map.name.empty() ||
+        source.roughness_map.name != source.metallic_map.name) {
+      return;
+    }
+    material.metallic_roughness_texture = add_slot(source.roughness_map, "map_Pr", source.name);
+    // A factor that is not given leaves the picture as it is.
+    material.roughness = source.roughness >= 0 ? material.roughness : 1;
+    material.metallic = source.metallic > 0 ? material.metallic : 1;
+  }
+
   /// What glTF has no place for stays with the material as text.
   static void keep_others(const MtlMaterial& source, Material& material) {
     JsonOut out;
@@ -238,6 +252,14 @@ class ObjBuilder {
     }
     if (!source.alpha_map.name.empty()) {
       last["map_d"] = source.alpha_map.name;
+    }
+    if (source.roughness_map.name != source.metallic_map.name) {
+      for (const auto& [word, map] : {std::pair("map_Pr", &source.roughness_map),
+                                      std::pair("map_Pm", &source.metallic_map)}) {
+        if (!map->name.empty()) {
+          last[word] = map->name;
+        }
+      }
     }
     for (const auto& [word, value] : last) {
       out.member(word, value);
