@@ -284,6 +284,29 @@ TEST_P(StoredResult, IsFoundWrongWhereItIs) {
 
 INSTANTIATE_TEST_SUITE_P(Forms, StoredResult, testing::Values("quantised", "packed"));
 
+/// What is left of a set keeps the geometry that its instances were placed for.
+TEST(Restore, ProvesWhatIsLeftOfAQuantisedSet) {
+  const auto folder = test::make_scratch();
+  test::SceneBuilder builder;
+  const MeshId ball =
+      builder.add_mesh("ball", test::make_ball(20, 0.1), builder.add_material("clay"));
+  for (int i = 0; i < 6; ++i) {
+    builder.add_node("ball_" + std::to_string(i), ball, test::scaled(1, 2, 1, {4.0 * i, 1.3, 0}));
+  }
+  const std::string source = (folder / "scene.glb").string();
+  ASSERT_TRUE(write_scene(builder.finish(), source));
+  const auto run = test::run_tool_small({"run", source, "-o", (folder / "out").string(),
+                                         "--repeats", "instance", "--geometry", "packed"});
+  ASSERT_EQ(run.exit_code, 0) << run.out << run.err;
+  const std::string result = (folder / "out" / "scene.glb").string();
+  const Scene built = *read_scene(result);
+  ASSERT_EQ(stream_of(built, MeshId{0}, "POSITION").component, ComponentType::i16);
+  const std::string part = (folder / "part.glb").string();
+  ASSERT_EQ(test::run_tool({"restore", result, "-o", part, "--node", "/ball_2"}).exit_code, 0);
+  const auto verified = test::run_tool_small({"verify", source, part});
+  EXPECT_EQ(verified.exit_code, 0) << verified.out;
+}
+
 TEST(Build, TakesTheFormOfItsLineOverThatOfItsPlan) {
   const auto folder = test::make_scratch();
   const std::string source = (folder / "scene.glb").string();

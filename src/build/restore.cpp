@@ -240,6 +240,10 @@ class Restorer {
 
   /// A draw that comes back has its own material again, and UVs that shared pages know nothing of.
   [[nodiscard]] bool shows_source(const LedgerResult& result) const {
+    // Places of instances go by what was made of its mesh where that was quantised.
+    if (out_.ledger.geometry.form != GeometryForm::plain) {
+      return false;
+    }
     return result.shown.node != no_node && !(anew_ && back_.contains(result.shown));
   }
 

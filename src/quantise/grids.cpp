@@ -145,7 +145,8 @@ class GridFinder {
                    std::any_of(node.children.begin(), node.children.end(),
                                [&](NodeId child) { return bound_[to_index(child)]; });
     if (node.skin != no_skin) {
-      scale = find_skinned_scale(scene_.skins[to_index(node.skin)]);
+      // In the pose it is stored in as well: not every reader looks at joints.
+      scale = std::max(scale, find_skinned_scale(scene_.skins[to_index(node.skin)]));
     }
     if (node.instancing) {
       family.places += 1;  // a grid in the world is none in their own spaces
