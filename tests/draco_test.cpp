@@ -218,6 +218,18 @@ TEST(ReadDraco, RefusesWhatItsAccessorsDoNotSay) {
   EXPECT_FALSE(read_scene(write_file(packed, sheet)));
 }
 
+TEST(ReadDraco, RefusesAnAttributeThatHasNoAccessor) {
+  Sheet sheet;
+  const std::string file = write_file(sheet.encode(draco::MESH_EDGEBREAKER_ENCODING, 14), sheet);
+  std::string text = test::read_all(file);
+  const std::string first = R"("attributes":{"POSITION":1)";
+  text.replace(text.find(first), first.size(), R"("attributes":{"_OTHER":4000,"POSITION":1)");
+  test::write_all(file, text);
+  const auto scene = read_scene(file);
+  ASSERT_FALSE(scene);
+  EXPECT_EQ(scene.error().code, ErrorCode::index_out_of_range);
+}
+
 TEST(ReadDraco, EndsDamagedMeshesInAnErrorOrInAScene) {
   Sheet sheet;
   std::mt19937 random(17);

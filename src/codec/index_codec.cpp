@@ -129,8 +129,8 @@ class TriangleReader {
   }
 
   /// A corner of a triangle without a known edge. Ages are from before its first corner.
-  std::uint32_t read_corner(std::uint32_t how, const Recent<std::uint32_t>& vertices) {
-    return how == new_vertex ? known_.next++ : vertices[how - 1];
+  std::uint32_t read_corner(std::uint32_t how) {
+    return how == new_vertex ? known_.next++ : known_.vertices[how - 1];
   }
 
   Corners read_by_table(std::uint32_t code) {
@@ -138,8 +138,8 @@ class TriangleReader {
     const std::uint32_t second = pair >> 4U;
     const std::uint32_t third = pair & 15U;
     Corners t{known_.next++, 0, 0};
-    t[1] = read_corner(second, known_.vertices);
-    t[2] = read_corner(third, known_.vertices);
+    t[1] = read_corner(second);
+    t[2] = read_corner(third);
     known_.vertices.push(t[0]);
     known_.vertices.push_if(t[1], second == new_vertex);
     known_.vertices.push_if(t[2], third == new_vertex);
@@ -156,8 +156,8 @@ class TriangleReader {
     }
     Corners t{};
     t[0] = code == begins_new ? known_.next++ : 0;
-    t[1] = read_corner(second, known_.vertices);
-    t[2] = read_corner(third, known_.vertices);
+    t[1] = read_corner(second);
+    t[2] = read_corner(third);
     if (code == begins_by_number) {
       t[0] = take_by_number();
     }

@@ -202,8 +202,36 @@ class DracoReader {
         return error;
       }
     }
-    if (!work.filled.empty()) {
-      works_.push_back(std::move(work));
+    if (work.filled.empty()) {
+      return std::nullopt;
+    }
+    works_.push_back(std::move(work));
+    return check_size(drawn, primitive);
+  }
+
+  /// Before anything is made room for: what the mesh says of itself is what its accessors say.
+  [[nodiscard]] std::optional<Error> check_size(const DracoPrimitive& drawn,
+                                                const Primitive& primitive) const {
+    for (const Attribute& attribute : primitive.attributes) {
+      if (to_index(attribute.stream) >= scene_.streams.size()) {
+        return make_error(drawn, ErrorCode::index_out_of_range,
+                          fmt::format("{} is accessor {} of {}", attribute.semantic,
+                                      to_index(attribute.stream), scene_.streams.size()));
+      }
+    }
+    const BlockView& view = scene_[drawn.view];
+    const auto stated =
+        find_draco_size(scene_[view.block].bytes.data().subspan(view.offset, view.length));
+    if (!stated) {
+      return make_error(drawn, ErrorCode::bad_value, "is no compressed mesh that can be read");
+    }
+    const std::uint64_t vertices = count_vertices(scene_, primitive);
+    const std::uint64_t indices = scene_[primitive.indices].count;
+    if (stated->faces * 3 != indices || (stated->points != 0 && stated->points != vertices)) {
+      return make_error(drawn, ErrorCode::bad_value,
+                        fmt::format("holds {} triangles, the accessors have {} indices and {} "
+                                    "vertices",
+                                    stated->faces, indices, vertices));
     }
     return std::nullopt;
   }
@@ -273,17 +301,6 @@ class DracoReader {
     const Primitive& primitive = scene_[drawn.mesh].primitives[drawn.primitive];
     const std::uint64_t vertices = count_vertices(scene_, primitive);
     const std::uint64_t indices = scene_[primitive.indices].count;
-    const std::optional<DracoSize> stated = find_draco_size(bytes);
-    if (!stated) {
-      return make_error(drawn, ErrorCode::bad_value, "is no compressed mesh that can be read");
-    }
-    // Before anything is made room for.
-    if (stated->faces * 3 != indices || (stated->points != 0 && stated->points != vertices)) {
-      return make_error(drawn, ErrorCode::bad_value,
-                        fmt::format("holds {} triangles, the accessors have {} indices and {} "
-                                    "vertices",
-                                    stated->faces, indices, vertices));
-    }
     draco::DecoderBuffer buffer;
     buffer.Init(reinterpret_cast<const char*>(bytes.data()), bytes.size());
     draco::Decoder decoder;
