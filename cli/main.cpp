@@ -461,7 +461,7 @@ class Line {
         add("survey", "What a scene costs and what keeps its draws apart", survey_command);
     survey
         .add_option("scene", options_.inputs,
-                    "The scene, .glb, .gltf or .obj; several are compared")
+                    "The scene, .glb, .gltf, .dae or .obj; several are compared")
         ->required()
         ->type_name("FILE");
     survey.add_option("-o,--output", options_.output, "Write there and not to stdout");
@@ -473,7 +473,7 @@ class Line {
             propose_command);
     propose
         .add_option("scene", options_.input,
-                    "The scene, .glb, .gltf or .obj; an earlier plan names its own")
+                    "The scene, .glb, .gltf, .dae or .obj; an earlier plan names its own")
         ->type_name("FILE");
     propose.add_option("-o,--output", options_.output, "The plan to write");
     add_earlier_options(propose, options_);
@@ -550,7 +550,7 @@ class Line {
     CLI::App& picture =
         add("picture", "Look at a scene: shaded, by draw, by merge key, by density and more",
             picture_command);
-    add_input(picture, options_.input, "scene", "The scene, .glb, .gltf or .obj");
+    add_input(picture, options_.input, "scene", "The scene, .glb, .gltf, .dae or .obj");
     picture.add_option("-o,--output", options_.output, "The picture to write, .png, .jpg or .webp")
         ->required()
         ->check(check_picture_ending);
@@ -560,7 +560,7 @@ class Line {
         add("reduce",
             "Fewer triangles, where they are missed least; seams and what you name stay whole",
             reduce_command);
-    add_input(reduce, options_.input, "scene", "The scene, .glb, .gltf or .obj");
+    add_input(reduce, options_.input, "scene", "The scene, .glb, .gltf, .dae or .obj");
     reduce.add_option("-o,--output", options_.output, "The scene to write, .glb or .gltf")
         ->required()
         ->check(check_scene_ending);
@@ -577,7 +577,7 @@ class Line {
 
     CLI::App& run =
         add("run", "All of it: scene, plan, ledger, survey and verdict in a folder", run_command);
-    add_input(run, options_.input, "scene", "The scene, .glb, .gltf or .obj");
+    add_input(run, options_.input, "scene", "The scene, .glb, .gltf, .dae or .obj");
     run.add_option("-o,--output", options_.output, "The folder")->required();
     add_mend_option(run, options_);
     add_propose_options(run, options_);

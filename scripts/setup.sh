@@ -2,7 +2,7 @@
 
 build_packages=(
   cmake g++ ninja-build pkg-config
-  libastcenc-dev libcli11-dev libdraco-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libopenexr-dev libqhull-dev libsimdjson-dev libspng-dev libtbb-dev
+  libastcenc-dev libcli11-dev libdraco-dev libeigen3-dev libexpected-dev libfmt-dev libnanoflann-dev libopenexr-dev libpugixml-dev libqhull-dev libsimdjson-dev libspng-dev libtbb-dev
   libepoxy-dev libegl1 libopengl0 libegl-mesa0 libgl1-mesa-dri libfreetype-dev fonts-dejavu-core libjs-chart.js
   libtomlplusplus-dev libturbojpeg0-dev libwebp-dev libxxhash-dev libzstd-dev rapidjson-dev
 )

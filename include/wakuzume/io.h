@@ -37,12 +37,18 @@ struct ReadLimits {
   std::uint64_t max_unpacked_bytes = 1ULL << 34U;
 };
 
-/// Reads .glb, .gltf with their external and embedded buffers and images, and Wavefront .obj. Files
-/// are mapped and must not be changed by others while the scene lives. An image file that is not
-/// there is listed in Scene::missing_files; the scene is read without it.
+/// Reads .glb, .gltf with their external and embedded buffers and images, Collada .dae and
+/// Wavefront .obj. Files are mapped and must not be changed by others while the scene lives. An
+/// image file that is not there is listed in Scene::missing_files; the scene is read without it.
+///
 /// An .obj comes with its material libraries and images, found by name wherever they were once;
 /// every object is a node, every group one below it, every material in it a primitive.
+///
+/// A .dae comes in metres with y up, in its own node trees, its images found likewise; skins and
+/// morphing meshes as they were modelled. What is left out is in Scene::skipped_parts.
+///
 /// Streams compressed by EXT_meshopt_compression or KHR_draco_mesh_compression become plain ones.
+///
 /// \error cannot_open, bad_container, bad_json, bad_type, bad_value, missing_member,
 ///        index_out_of_range, out_of_bounds, node_cycle, unsafe_path, too_large, not_supported
 /// \cost linear in the JSON; index data is scanned once, other bytes are not touched; what is

@@ -50,6 +50,8 @@ Result<std::vector<std::byte>> decode_base64(std::string_view text) {
   return out;
 }
 
+}  // namespace
+
 std::string decode_percent(std::string_view text) {
   std::string out;
   for (std::size_t i = 0; i < text.size(); ++i) {
@@ -65,8 +67,6 @@ std::string decode_percent(std::string_view text) {
   }
   return out;
 }
-
-}  // namespace
 
 bool is_data_uri(std::string_view uri) { return uri.starts_with("data:"); }
 

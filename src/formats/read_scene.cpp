@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include <filesystem>
 
+#include "collada/read.h"
 #include "gltf/read.h"
 #include "obj/read.h"
 #include "wakuzume/io.h"
@@ -14,6 +15,9 @@ Result<Scene> read_scene(const std::string& path, const ReadLimits& limits, cons
   const std::string ending = std::filesystem::path(path).extension().string();
   if (ending == ".obj" || ending == ".OBJ") {
     return read_obj(path, run);
+  }
+  if (ending == ".dae" || ending == ".DAE") {
+    return read_collada(path, run);
   }
   return read_gltf(path, {}, limits, run);
 }

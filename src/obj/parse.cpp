@@ -12,110 +12,10 @@
 
 #include "files/text_faults.h"
 #include "files/text_lines.h"
+#include "kits/ears.h"
 
 namespace wakuzume {
 namespace {
-
-constexpr std::size_t most_ear_corners = 1000;
-
-using Point = std::array<double, 2>;
-
-double cross(const Point& a, const Point& b, const Point& c) {
-  return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
-}
-
-/// On the edge counts as inside: such an ear would cut the polygon apart.
-bool holds(const Point& a, const Point& b, const Point& c, const Point& p) {
-  return cross(a, b, p) >= 0 && cross(b, c, p) >= 0 && cross(c, a, p) >= 0;
-}
-
-/// Cuts polygons into triangles.
-class EarCutter {
- public:
-  EarCutter(const ObjFile& file, const std::vector<ObjCorner>& face) : face_(face) {
-    project(file);
-    for (std::size_t i = 0; i < face.size(); ++i) {
-      left_.push_back(i);
-    }
-  }
-
-  void cut(std::vector<ObjCorner>& out) {
-    while (left_.size() > 3) {
-      const std::size_t ear = find_ear();
-      add(ear, out);
-      left_.erase(left_.begin() + static_cast<std::ptrdiff_t>(ear));
-    }
-    add(1, out);
-  }
-
- private:
-  /// Onto the plane of the largest component of the polygon's normal (M. Newell's), turned so that
-  /// the polygon goes counter-clockwise.
-  void project(const ObjFile& file) {
-    std::array<double, 3> normal{};
-    const auto at = [&](std::size_t i, std::size_t axis) {
-      return static_cast<double>(file.positions[face_[i % face_.size()].position][axis]);
-    };
-    for (std::size_t i = 0; i < face_.size(); ++i) {
-      for (std::size_t axis = 0; axis < 3; ++axis) {
-        const std::size_t u = (axis + 1) % 3;
-        const std::size_t v = (axis + 2) % 3;
-        normal[axis] += (at(i, u) - at(i + 1, u)) * (at(i, v) + at(i + 1, v));
-      }
-    }
-    std::size_t axis = 0;
-    for (std::size_t other = 1; other < 3; ++other) {
-      axis = std::abs(normal[other]) > std::abs(normal[axis]) ? other : axis;
-    }
-    const double turn = normal[axis] < 0 ? -1 : 1;
-    for (std::size_t i = 0; i < face_.size(); ++i) {
-      points_.push_back({turn * at(i, (axis + 1) % 3), at(i, (axis + 2) % 3)});
-    }
-  }
-
-  [[nodiscard]] std::size_t before(std::size_t i) const {
-    return left_[(i + left_.size() - 1) % left_.size()];
-  }
-  [[nodiscard]] std::size_t after(std::size_t i) const { return left_[(i + 1) % left_.size()]; }
-
-  /// A corner that juts out and has no other corner in its triangle; any where there is none,
-  /// which only polygons that cross themselves lack.
-  [[nodiscard]] std::size_t find_ear() const {
-    for (std::size_t i = 1; i < left_.size() + 1; ++i) {
-      const std::size_t ear = i % left_.size();
-      if (is_ear(ear)) {
-        return ear;
-      }
-    }
-    return 1;
-  }
-
-  [[nodiscard]] bool is_ear(std::size_t i) const {
-    const Point& a = points_[before(i)];
-    const Point& b = points_[left_[i]];
-    const Point& c = points_[after(i)];
-    if (!(cross(a, b, c) > 0)) {
-      return false;
-    }
-    for (const std::size_t other : left_) {
-      const Point& p = points_[other];
-      if (p != a && p != b && p != c && holds(a, b, c, p)) {
-        return false;
-      }
-    }
-    return true;
-  }
-
-  void add(std::size_t i, std::vector<ObjCorner>& out) const {
-    out.push_back(face_[before(i)]);
-    out.push_back(face_[left_[i]]);
-    out.push_back(face_[after(i)]);
-  }
-
-  const std::vector<ObjCorner>& face_;
-  std::vector<Point> points_;
-  std::vector<std::size_t> left_;
-};
 
 /// Statements that say nothing of shapes: display, and what belongs to curves.
 constexpr std::string_view silent_words[] = {
@@ -319,12 +219,16 @@ class ObjParser {
     std::vector<ObjCorner>& out = open_run(ObjElement::faces).corners;
     if (face_.size() == 3) {
       out.insert(out.end(), face_.begin(), face_.end());
-    } else if (face_.size() <= most_ear_corners) {
-      EarCutter(file_, face_).cut(out);
-    } else {
-      for (std::size_t i = 1; i + 1 < face_.size(); ++i) {
-        out.insert(out.end(), {face_[0], face_[i], face_[i + 1]});
-      }
+      return;
+    }
+    face_places_.clear();
+    for (const ObjCorner& corner : face_) {
+      const std::array<float, 3>& place = file_.positions[corner.position];
+      face_places_.push_back({static_cast<double>(place[0]), static_cast<double>(place[1]),
+                              static_cast<double>(place[2])});
+    }
+    for (const std::uint32_t corner : cut_polygon(face_places_)) {
+      out.push_back(face_[corner]);
     }
   }
 
@@ -454,6 +358,7 @@ class ObjParser {
   std::size_t run_ = no_index;
   std::map<std::tuple<std::string, std::string, std::string, ObjElement, bool>, std::size_t> known_;
   std::vector<ObjCorner> face_;
+  std::vector<std::array<double, 3>> face_places_;
 };
 
 }  // namespace

@@ -13,89 +13,15 @@
 #include "files/file.h"
 #include "files/text_encoding.h"
 #include "files/text_lines.h"
-#include "files/uri.h"
 #include "json/out.h"
+#include "kits/gloss.h"
+#include "kits/kit_scene.h"
 #include "obj/parse.h"
 
 namespace wakuzume {
 namespace {
 
 namespace fs = std::filesystem;
-
-std::string_view as_text(const Bytes& bytes) {
-  return {reinterpret_cast<const char*>(bytes.data().data()), bytes.size()};
-}
-
-std::string to_lower(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(),
-                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-  return text;
-}
-
-/// Finds the files that libraries and maps name. Names come from other machines: with backslashes,
-/// drives, home folders and another case. Nothing outside of the folder is ever opened.
-class FileFinder {
- public:
-  explicit FileFinder(fs::path folder) : folder_(std::move(folder)) {}
-
-  /// The path relative to the folder, or an empty one. As it stands, else by its last step beside
-  /// the scene or one folder below, each in any case.
-  [[nodiscard]] std::string find(const std::string& name) const {
-    const fs::path given = fs::path(name).lexically_normal();
-    const bool inside = given.is_relative() && !given.empty() && *given.begin() != ".." &&
-                        given.string().find(':') == std::string::npos;
-    std::string found = inside ? find_any_case(given) : "";
-    const fs::path last = fs::path(name).filename();
-    if (!found.empty() || last.empty()) {
-      return found;
-    }
-    found = find_any_case(last);
-    for (const fs::path& place : list_folders()) {
-      found = found.empty() ? find_any_case(place / last) : found;
-    }
-    return found;
-  }
-
- private:
-  [[nodiscard]] std::string find_any_case(const fs::path& wanted) const {
-    std::error_code ignored;
-    if (fs::is_regular_file(folder_ / wanted, ignored)) {
-      return wanted.generic_string();
-    }
-    const fs::path parent = wanted.parent_path();
-    const std::string name = to_lower(to_utf8(wanted.filename().string()));
-    std::string best;
-    for (const auto& entry : fs::directory_iterator(folder_ / parent, ignored)) {
-      const std::string found = entry.path().filename().string();
-      // The least of several, since folders are listed in any order.
-      if (to_lower(to_utf8(found)) == name && entry.is_regular_file(ignored) &&
-          (best.empty() || found < best)) {
-        best = found;
-      }
-    }
-    return best.empty() ? best : (parent / best).generic_string();
-  }
-
-  [[nodiscard]] std::vector<fs::path> list_folders() const {
-    std::vector<fs::path> folders;
-    std::error_code ignored;
-    for (const auto& entry : fs::directory_iterator(folder_, ignored)) {
-      if (entry.is_directory(ignored)) {
-        folders.push_back(entry.path().filename());
-      }
-    }
-    std::sort(folders.begin(), folders.end());
-    return folders;
-  }
-
-  fs::path folder_;
-};
-
-/// Paths from other systems, with slashes.
-std::string with_slashes(std::string name) {
-  std::replace(name.begin(), name.end(), '\\', '/');
-  return name;
-}
 
 struct HashCorner {
   std::size_t operator()(const ObjCorner& corner) const {
@@ -107,33 +33,23 @@ struct HashCorner {
 
 class ObjBuilder {
  public:
-  ObjBuilder(const std::string& path, const RunControl& run)
-      : path_(path),
-        folder_(fs::path(path).parent_path().empty() ? fs::path(".")
-                                                     : fs::path(path).parent_path()),
-        finder_(folder_),
-        run_(run) {}
+  ObjBuilder(const std::string& path, const RunControl& run) : path_(path), kit_(path), run_(run) {}
 
   Result<Scene> build(const ObjFile& file) {
     file_ = &file;
     for (const std::string& line : file.libraries) {
       read_libraries(line);
     }
-    scene_.asset.generator.clear();
-    add_skipped(fs::path(path_).filename().string(), file.skipped);
-    scene_.levels.emplace_back();
-    scene_.default_level = LevelId{0};
+    kit_.add_skipped(fs::path(path_).filename().string(), file.skipped);
+    kit_.scene.levels.emplace_back();
+    kit_.scene.default_level = LevelId{0};
     for (const ObjRun& run : file.runs) {
       add_run(run);
     }
-    finish_block();
-    if (auto linked = link_parents(scene_); !linked) {
-      return Failure(linked.error());
+    if (uses_transform_) {
+      kit_.scene.extensions_used.emplace_back("KHR_texture_transform");
     }
-    if (auto checked = check_scene(scene_, run_); !checked) {
-      return Failure(checked.error());
-    }
-    return std::move(scene_);
+    return kit_.finish(run_);
   }
 
  private:
@@ -141,14 +57,14 @@ class ObjBuilder {
 
   /// A line may be one name with blanks in it, or several names.
   void read_libraries(const std::string& line) {
-    if (const std::string whole = finder_.find(with_slashes(line)); !whole.empty()) {
+    if (const std::string whole = kit_.finder.find(with_slashes(line)); !whole.empty()) {
       return read_library(whole);
     }
     std::string_view rest = line;
     for (std::string_view word = take_word(rest); !word.empty(); word = take_word(rest)) {
-      const std::string found = finder_.find(with_slashes(std::string(word)));
+      const std::string found = kit_.finder.find(with_slashes(std::string(word)));
       if (found.empty()) {
-        scene_.missing_files.push_back({std::string(word), "the materials (mtllib)"});
+        kit_.scene.missing_files.push_back({std::string(word), "the materials (mtllib)"});
       } else {
         read_library(found);
       }
@@ -156,26 +72,19 @@ class ObjBuilder {
   }
 
   void read_library(const std::string& name) {
-    const auto bytes = map_file((folder_ / name).string());
+    const auto bytes = map_file((kit_.folder / name).string());
     if (!bytes) {
-      scene_.missing_files.push_back({to_utf8(name), "the materials (mtllib)"});
+      kit_.scene.missing_files.push_back({to_utf8(name), "the materials (mtllib)"});
       return;
     }
     std::string storage;
     const MtlFile file = parse_mtl(decode_text(as_text(*bytes), storage));
-    add_skipped(name, file.skipped);
+    kit_.add_skipped(name, file.skipped);
     for (const MtlMaterial& material : file.materials) {
       // The first of a name counts, as in every other reader.
       if (materials_.find(material.name) == materials_.end()) {
         materials_.emplace(material.name, add_material(material));
       }
-    }
-  }
-
-  void add_skipped(const std::string& file, const std::vector<SkippedPart>& skipped) {
-    for (const SkippedPart& part : skipped) {
-      scene_.skipped_parts.push_back(part);
-      scene_.skipped_parts.back().file = to_utf8(file);
     }
   }
 
@@ -190,7 +99,8 @@ class ObjBuilder {
       material.emissive[c] = std::clamp(wide(source.emission[c]), 0.0, 1.0);
     }
     material.metallic = std::clamp(wide(source.metallic), 0.0, 1.0);
-    material.roughness = find_roughness(source);
+    material.roughness = source.roughness >= 0 ? std::min(1.0, wide(source.roughness))
+                                               : find_roughness(wide(source.shininess));
     material.base_color_texture = add_slot(source.diffuse_map, "map_Kd", source.name);
     material.emissive_texture = add_slot(source.emission_map, "map_Ke", source.name);
     material.normal_texture = add_slot(source.normal_map, "the normal map", source.name);
@@ -212,20 +122,8 @@ class ObjBuilder {
       material.alpha_mode = AlphaMode::mask;
     }
     keep_others(source, material);
-    scene_.materials.push_back(std::move(material));
-    return make_id<MaterialId>(scene_.materials.size() - 1);
-  }
-
-  /// Ns is the exponent of a highlight: roughness = sqrt(2 / (Ns + 2)), as B. Karis relates the
-  /// two (Specular BRDF Reference, 2013), with alpha = roughness squared.
-  static double find_roughness(const MtlMaterial& source) {
-    if (source.roughness >= 0) {
-      return std::min(1.0, static_cast<double>(source.roughness));
-    }
-    if (source.shininess < 0) {
-      return 1;
-    }
-    return std::min(1.0, std::pow(2 / (static_cast<double>(source.shininess) + 2), 0.25));
+    kit_.scene.materials.push_back(std::move(material));
+    return make_id<MaterialId>(kit_.scene.materials.size() - 1);
   }
 
   /// One picture for both has roughness in its green and metalness in its blue, as glTF has it.
@@ -276,7 +174,9 @@ class ObjBuilder {
     if (map.name.empty()) {
       return slot;
     }
-    slot.texture = add_texture(map, fmt::format("{} of material {}", what, material));
+    const std::uint32_t wrap = map.clamp ? wrap_clamp : wrap_repeat;
+    slot.texture =
+        kit_.add_texture(map.name, wrap, wrap, fmt::format("{} of material {}", what, material));
     const Vec2d scale{static_cast<double>(map.scale[0]), static_cast<double>(map.scale[1])};
     const Vec2d offset{static_cast<double>(map.offset[0]), static_cast<double>(map.offset[1])};
     if (scale != Vec2d{1, 1} || offset != Vec2d{0, 0}) {
@@ -288,53 +188,6 @@ class ObjBuilder {
       uses_transform_ = true;
     }
     return slot;
-  }
-
-  TextureId add_texture(const MtlTexture& map, const std::string& what) {
-    const ImageId image = add_image(map.name, what);
-    const auto [slot, added] = textures_.try_emplace(std::pair(image, map.clamp),
-                                                     make_id<TextureId>(scene_.textures.size()));
-    if (added) {
-      Texture texture;
-      texture.image = image;
-      texture.sampler = find_sampler(map.clamp);
-      scene_.textures.push_back(texture);
-    }
-    return slot->second;
-  }
-
-  SamplerId find_sampler(bool clamp) {
-    SamplerId& id = samplers_[clamp ? 1 : 0];
-    if (id == no_sampler) {
-      id = make_id<SamplerId>(scene_.samplers.size());
-      Sampler sampler;
-      sampler.wrap_s = sampler.wrap_t = clamp ? wrap_clamp : wrap_repeat;
-      scene_.samplers.push_back(sampler);
-    }
-    return id;
-  }
-
-  ImageId add_image(const std::string& name, const std::string& what) {
-    const std::string found = finder_.find(with_slashes(name));
-    // Names in a folder may be in another encoding than those in the text.
-    const std::string shown = to_utf8(found.empty() ? with_slashes(name) : found);
-    const auto [slot, added] = images_.try_emplace(shown, make_id<ImageId>(scene_.images.size()));
-    if (!added) {
-      return slot->second;
-    }
-    Image image;
-    image.name = fs::path(shown).stem().string();
-    const auto bytes =
-        found.empty() ? Result<Bytes>(Failure(Error{})) : map_file((folder_ / found).string());
-    if (bytes) {
-      image.bytes = *bytes;
-      image.uri = make_uri(shown);
-    } else {
-      image.uri = make_uri(fs::path(shown).filename().string());
-      scene_.missing_files.push_back({shown, what});
-    }
-    scene_.images.push_back(std::move(image));
-    return slot->second;
   }
 
   MaterialId find_material(const std::string& name) {
@@ -355,13 +208,13 @@ class ObjBuilder {
 
   void add_run(const ObjRun& run) {
     const NodeId node = find_node(run);
-    MeshId& mesh = scene_.nodes[to_index(node)].mesh;
+    MeshId& mesh = kit_.scene.nodes[to_index(node)].mesh;
     if (mesh == no_mesh) {
-      mesh = make_id<MeshId>(scene_.meshes.size());
-      scene_.meshes.emplace_back().name = scene_.nodes[to_index(node)].name;
+      mesh = make_id<MeshId>(kit_.scene.meshes.size());
+      kit_.scene.meshes.emplace_back().name = kit_.scene.nodes[to_index(node)].name;
     }
     Primitive primitive = make_primitive(run);
-    scene_.meshes[to_index(scene_.nodes[to_index(node)].mesh)].primitives.push_back(
+    kit_.scene.meshes[to_index(kit_.scene.nodes[to_index(node)].mesh)].primitives.push_back(
         std::move(primitive));
   }
 
@@ -383,11 +236,9 @@ class ObjBuilder {
                    const std::string& name,
                    NodeId parent) {
     const auto [slot, added] =
-        nodes_.try_emplace(std::pair(object, group), make_id<NodeId>(scene_.nodes.size()));
+        nodes_.try_emplace(std::pair(object, group), make_id<NodeId>(kit_.scene.nodes.size()));
     if (added) {
-      scene_.nodes.emplace_back().name = name;
-      (parent == no_node ? scene_.levels[0].roots : scene_.nodes[to_index(parent)].children)
-          .push_back(slot->second);
+      kit_.add_node(name, parent);
     }
     return slot->second;
   }
@@ -411,7 +262,7 @@ class ObjBuilder {
                      : run.kind == ObjElement::lines ? PrimitiveMode::lines
                                                      : PrimitiveMode::points;
     add_attributes(run, vertices, primitive);
-    primitive.indices = add_stream(indices, 1, ElementType::scalar, ComponentType::u32, 34963);
+    primitive.indices = kit_.add_indices(indices);
     return primitive;
   }
 
@@ -419,22 +270,22 @@ class ObjBuilder {
   void add_attributes(const ObjRun& run,
                       const std::vector<ObjCorner>& vertices,
                       Primitive& primitive) {
-    const auto add = [&](const char* semantic, const auto& source, auto member,
-                         ElementType element) {
+    const auto gather = [&](const auto& source, auto member) {
       std::vector<float> values;
       for (const ObjCorner& corner : vertices) {
         values.insert(values.end(), source[corner.*member].begin(), source[corner.*member].end());
       }
-      const StreamId stream =
-          add_stream(values, source.front().size(), element, ComponentType::f32, 34962);
-      primitive.attributes.push_back({semantic, stream});
-      return stream;
+      return values;
     };
-    const StreamId positions =
-        add("POSITION", file_->positions, &ObjCorner::position, ElementType::vec3);
-    set_bounds(positions, vertices);
+    const auto add = [&](const char* semantic, const std::vector<float>& values, std::size_t width,
+                         ElementType element) {
+      primitive.attributes.push_back(
+          {semantic, kit_.add_stream(values, width, element, ComponentType::f32)});
+    };
+    primitive.attributes.push_back(
+        {"POSITION", kit_.add_positions(gather(file_->positions, &ObjCorner::position))});
     if (run.normals) {
-      add("NORMAL", file_->normals, &ObjCorner::normal, ElementType::vec3);
+      add("NORMAL", gather(file_->normals, &ObjCorner::normal), 3, ElementType::vec3);
     }
     if (std::any_of(vertices.begin(), vertices.end(),
                     [](const ObjCorner& corner) { return corner.uv != no_index; })) {
@@ -444,79 +295,18 @@ class ObjBuilder {
             corner.uv == no_index ? std::array<float, 2>{0, 1} : file_->uvs[corner.uv];
         values.insert(values.end(), {uv[0], 1 - uv[1]});
       }
-      primitive.attributes.push_back(
-          {"TEXCOORD_0", add_stream(values, 2, ElementType::vec2, ComponentType::f32, 34962)});
+      add("TEXCOORD_0", values, 2, ElementType::vec2);
     }
     if (!file_->colors.empty()) {
-      add("COLOR_0", file_->colors, &ObjCorner::position, ElementType::vec4);
-    }
-  }
-
-  void set_bounds(StreamId positions, const std::vector<ObjCorner>& vertices) {
-    StreamBounds bounds;
-    bool finite = true;
-    for (std::size_t c = 0; c < 3; ++c) {
-      const auto value = [&](const ObjCorner& corner) {
-        return static_cast<double>(file_->positions[corner.position][c]);
-      };
-      double low = value(vertices.front());
-      double high = low;
-      for (const ObjCorner& corner : vertices) {
-        low = std::min(low, value(corner));
-        high = std::max(high, value(corner));
-        finite = finite && std::isfinite(value(corner));
-      }
-      bounds.min.push_back(low);
-      bounds.max.push_back(high);
-    }
-    if (finite) {  // JSON has no number for what is not
-      scene_.streams[to_index(positions)].bounds = bounds;
-    }
-  }
-
-  template <class T>
-  StreamId add_stream(const std::vector<T>& values,
-                      std::size_t width,
-                      ElementType element,
-                      ComponentType component,
-                      std::uint32_t target) {
-    BlockView view;
-    view.block = BlockId{0};
-    view.offset = data_.size();
-    view.length = values.size() * sizeof(T);
-    view.target = target;
-    const auto bytes = std::as_bytes(std::span<const T>(values));
-    data_.insert(data_.end(), bytes.begin(), bytes.end());
-    Stream stream;
-    stream.view = make_id<ViewId>(scene_.views.size());
-    stream.count = values.size() / width;
-    stream.element = element;
-    stream.component = component;
-    scene_.views.push_back(view);
-    scene_.streams.push_back(std::move(stream));
-    return make_id<StreamId>(scene_.streams.size() - 1);
-  }
-
-  void finish_block() {
-    if (!data_.empty()) {
-      scene_.blocks.emplace_back().bytes = make_bytes(std::move(data_));
-    }
-    if (uses_transform_) {
-      scene_.extensions_used.emplace_back("KHR_texture_transform");
+      add("COLOR_0", gather(file_->colors, &ObjCorner::position), 4, ElementType::vec4);
     }
   }
 
   const std::string& path_;
-  fs::path folder_;
-  FileFinder finder_;
+  KitScene kit_;
   const RunControl& run_;
   const ObjFile* file_ = nullptr;
-  Scene scene_;
-  std::vector<std::byte> data_;
   std::map<std::string, MaterialId> materials_;
-  std::map<std::string, ImageId> images_;
-  std::map<std::pair<ImageId, bool>, TextureId> textures_;
-  std::array<SamplerId, 2> samplers_{no_sampler, no_sampler};
   std::map<std::pair<std::string, std::string>, NodeId> nodes_;
   bool uses_transform_ = false;
 };

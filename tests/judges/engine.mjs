@@ -8,48 +8,22 @@
 // boxes, where the renderer itself takes spheres. With --lit they are lit by their lightmap pages:
 // images of the file, or PNGs beside it or beside the first. With --times each view is drawn at these
 // seconds of the animations, one after the other.
-import {createServer} from 'node:http';
 import {readFile, writeFile} from 'node:fs/promises';
-import {dirname, extname, join} from 'node:path';
-import {fileURLToPath} from 'node:url';
+import {join} from 'node:path';
 import {openBrowser} from './browser.mjs';
+import {serve} from './serve.mjs';
 
-const here = dirname(fileURLToPath(import.meta.url));
 const lit = process.argv.includes('--lit');
 const timesOption = process.argv.find((word) => word.startsWith('--times='));
 const times = timesOption ? timesOption.slice('--times='.length).split(',').map(Number) : [null];
 const [viewsFile, width, out, ...scenes] = process.argv.slice(2).filter((word) => !word.startsWith('--'));
-const types = {'.html': 'text/html', '.mjs': 'text/javascript', '.js': 'text/javascript', '.wasm': 'application/wasm'};
-const folders = {
-  '/three/': join(here, 'node_modules/three'),
-  '/layers/': join(here, '../../docs/formats/texture_layers'),
-  '/places/': join(here, '../../docs/formats/lightmap_places'),
-  '/judges/': here,
-};
-for (const [number, scene] of scenes.entries()) {
-  folders[`/beside/${number}/`] = dirname(scene);
-}
-const server = createServer(async (request, response) => {
-  const path = decodeURIComponent(request.url.split('?')[0]);
-  const root = Object.keys(folders).find((name) => path.startsWith(name));
-  const scene = path.match(/^\/scene\/(\d+)$/);
-  const file = scene ? scenes[Number(scene[1])] : root && join(folders[root], path.slice(root.length));
-  try {
-    const body = await readFile(file);
-    response.writeHead(200, {'content-type': types[extname(file)] ?? 'application/octet-stream'});
-    response.end(body);
-  } catch {
-    response.writeHead(404);
-    response.end();
-  }
-});
-await new Promise((ready) => server.listen(0, '127.0.0.1', ready));
+const {server, address} = await serve(scenes);
 const browser = await openBrowser();
 try {
   const page = await browser.newPage();
   const problems = [];
   page.on('pageerror', (error) => problems.push(error.message));
-  await page.goto(`http://127.0.0.1:${server.address().port}/judges/engine.html`);
+  await page.goto(`${address}/judges/engine.html`);
   await page.waitForFunction('window.ready', null, {timeout: 60000});
   const {views} = JSON.parse(await readFile(viewsFile, 'utf8'));
   for (let scene = 0; scene < scenes.length; ++scene) {
