@@ -71,7 +71,7 @@ void Command::apply_build() {
 
 JobTools& Command::tools() {
   if (!tools_) {
-    codec_.emplace(ImageLimits{}, 92, spill_folder());
+    codec_.emplace(ImageLimits{}, spill_folder());
     shots_.emplace(*codec_);
     tools_.emplace(JobTools{*codec_, &*shots_});
   }

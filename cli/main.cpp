@@ -260,7 +260,8 @@ void add_reduce_options(CLI::App& command, Options& options) {
 
 void add_propose_options(CLI::App& command, Options& options) {
   add_view_options(command, options);
-  for (const char* table : {"propose", "geometry", "split", "lightmaps", "materials"}) {
+  for (const char* table :
+       {"propose", "geometry", "gpu_pictures", "split", "lightmaps", "materials"}) {
     add_setting_options(command, options, table);
   }
   add_reduce_wishes(command, options, "--reduce");
@@ -511,6 +512,7 @@ class Line {
         ->check(check_scene_ending);
     build.add_option("--scene", options_.scene, "The source, if it is not where the plan says");
     add_setting_options(build, options_, "geometry");
+    add_setting_options(build, options_, "gpu_pictures");
     add_build_options(build, options_);
 
     CLI::App& verify =

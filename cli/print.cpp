@@ -139,6 +139,14 @@ std::string to_text(const Verdict& verdict) {
                     plural(verdict.looks.size(), "material", "materials"), group_digits(samples),
                     worst->psnr_db);
   }
+  if (!verdict.gpu_pictures.empty()) {
+    const auto worst = std::min_element(
+        verdict.gpu_pictures.begin(), verdict.gpu_pictures.end(),
+        [](const GpuPictureCheck& a, const GpuPictureCheck& b) { return a.psnr_db < b.psnr_db; });
+    out += fmt::format("  {} for GPUs are like what they lie beside; at worst {:.1f} dB, {}\n",
+                       plural(verdict.gpu_pictures.size(), "picture", "pictures"), worst->psnr_db,
+                       worst->file);
+  }
   if (verdict.mismatch_count > 0) {
     out +=
         fmt::format("  {} that do not match:\n", plural(verdict.mismatch_count, "thing", "things"));

@@ -169,6 +169,16 @@ Exit repaint_command(const Options& options) {
     return command.fail(done.error());
   }
   if (!changed->images.empty() || !changed->files.empty()) {
+    if (!changed->images.empty() && ledger.gpu_pictures.texels != GpuTexels::none) {
+      Scene* const scenes[] = {&built};
+      const auto told = write_gpu_pictures(scenes, ledger, options.input, inputs, command.run());
+      if (!told) {
+        return command.fail(told.error());
+      }
+      for (const std::string& note : *told) {
+        command.console().warn(note);
+      }
+    }
     if (!changed->images.empty()) {
       if (auto done = write_images(built, changed->images, options.input, inputs, command.run());
           !done) {

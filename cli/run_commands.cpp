@@ -1,5 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <algorithm>
 #include <chrono>
 #include <filesystem>
 
@@ -39,6 +40,21 @@ std::string find_size(const std::vector<std::string>& files) {
     bytes += missing ? 0 : size;
   }
   return to_size(bytes);
+}
+
+/// The files for GPUs of a verdict, if there are any.
+std::string tell_gpu_pictures(const Verdict& verdict, const std::string& target) {
+  if (verdict.gpu_pictures.empty()) {
+    return "";
+  }
+  std::vector<std::string> files;
+  for (const GpuPictureCheck& check : verdict.gpu_pictures) {
+    files.push_back((fs::path(target).parent_path() / check.file).string());
+  }
+  std::sort(files.begin(), files.end());
+  files.erase(std::unique(files.begin(), files.end()), files.end());
+  return fmt::format("{} for GPUs in {}: {}\n", plural(files.size(), "picture", "pictures"),
+                     beside(target, ".gpu"), find_size(files));
 }
 
 /// The whole job on one scene, into a folder. The result is proved as it was written.
@@ -81,8 +97,9 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
           ? to_json(made->verdict)
           : tell_run(*made) + "\n" + print_needs(made->after) +
                 fmt::format("\nResults in {}: {}.glb of {}, where the source takes {}, and its "
-                            ".plan, .ledger, .survey and .verdict .json\nOpen {} in a browser\n",
-                            folder.string(), stem, find_size({target}), find_size(inputs), page));
+                            ".plan, .ledger, .survey and .verdict .json\n{}Open {} in a browser\n",
+                            folder.string(), stem, find_size({target}), find_size(inputs),
+                            tell_gpu_pictures(made->verdict, target), page));
   return made->verdict.passed ? Exit::done : Exit::check_failed;
 }
 

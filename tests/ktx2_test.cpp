@@ -165,7 +165,7 @@ Pixels make_waves(std::uint32_t width, std::uint32_t height, double phase) {
 TEST(EncodeKtx2, CompressesBlocksThatDecodeToNearlyTheSame) {
   for (const auto& [format, side, number] :
        {std::tuple(TexelFormat::astc_4x4, 4U, 158U), std::tuple(TexelFormat::astc_6x6, 6U, 166U)}) {
-    const TextureArray array{TexelKind::colors, {make_waves(50, 34, 0), make_waves(50, 34, 2)}};
+    const TextureArray array{.layers = {make_waves(50, 34, 0), make_waves(50, 34, 2)}};
     const auto file = encode_ktx2(array, {.format = format, .mips = MipChain::none});
     ASSERT_TRUE(file);
     const auto back = decode_ktx2(make_bytes(*file));

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include "wakuzume/report.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <simdjson.h>
 
@@ -20,6 +21,7 @@
 #include "wakuzume/io.h"
 #include "wakuzume/quantise.h"
 #include "wakuzume/settings_file.h"
+#include "wakuzume/spread.h"
 
 /// The report page, and a real engine as the judge of what verify says. Both take a browser.
 namespace wakuzume {
@@ -436,7 +438,7 @@ TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
   test::Drawn a(read, how);
   test::Drawn b(*read_scene((folder / "result.glb").string()), how);
   test::Drawn c(*read_scene((folder / "broken.glb").string()), how);
-  const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 8}), 8);
+  const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 8}), 6);
   const auto engine =
       ask_engine(folder, views, 480,
                  {"source.glb", "result.glb", "broken.glb", "quantised.glb", "packed.glb"});
@@ -468,6 +470,70 @@ TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
     const double ours = of(bad).differing_share();
     EXPECT_NEAR(ours, theirs, 0.02 + 0.35 * theirs) << views[v].name;
   }
+}
+
+/// Babylon.js reads its files by code of its own, culls by nothing of ours, and draws equal meshes
+/// in one call by itself.
+TEST(SecondEngine, CountsTheDrawsOfResultsOfEveryForm) {
+  const auto folder = test::make_scratch();
+  const Scene source = demo::make_glasshouse();
+  const Survey found = *survey(source);
+  std::vector<std::string> files{"source.glb"};
+  ASSERT_TRUE(write_scene(source, (folder / files[0]).string()));
+  for (const InstanceForm instances : {InstanceForm::extension, InstanceForm::nodes}) {
+    ProposeSettings settings;
+    settings.instances = instances;
+    settings.repeats = Repeats::instance;
+    Outlook outlook;
+    outlook.profile.instances_repeats = true;
+    Built built = *build(source, *propose(source, found, settings, outlook));
+    built.ledger.instances = instances;
+    spread_instances(built.scene, built.ledger);
+    for (const GeometryForm form :
+         {GeometryForm::plain, GeometryForm::quantised, GeometryForm::packed}) {
+      const auto stored = quantise(built.scene, {.form = form});
+      ASSERT_TRUE(stored);
+      files.push_back(fmt::format("{}_{}.glb", instances == InstanceForm::nodes ? "nodes" : "sets",
+                                  to_string(form)));
+      ASSERT_TRUE(write_scene(stored->scene, (folder / files.back()).string()));
+    }
+  }
+  const auto views = choose_views(*make_views(source, found, {.count = 8}), 4);
+  const auto engine = ask_engine(folder, views, 320, files, {"--babylon"});
+  AssessSettings assessed;
+  assessed.listed_views = views;
+  assessed.profile.passes = {{"main", PassKind::main}};
+  assessed.profile.instances_repeats = true;
+  for (std::size_t f = 0; f < files.size(); ++f) {
+    const Scene read = *read_scene((folder / files[f]).string());
+    const auto forecast = assess(read, *survey(read), {}, assessed);
+    ASSERT_TRUE(forecast);
+    std::uint64_t calls = 0;
+    for (std::size_t v = 0; v < views.size(); ++v) {
+      // Of what a kit copied as data it can't know, so that counts of the source are other ones.
+      if (f > 0) {
+        EXPECT_EQ(forecast->frames.views[v].total.draws, engine[f][v].calls)
+            << files[f] << " from " << views[v].name;
+      }
+      calls += engine[f][v].calls;
+      // Its lights are its own; what was quantised may be off by its errors.
+      EXPECT_GT(test::find_psnr(engine[0][v].picture, engine[f][v].picture), 36)
+          << files[f] << " from " << views[v].name;
+    }
+    EXPECT_GT(calls, 100U) << "the views see something";
+  }
+  // An engine that instances nothing by itself draws each node.
+  const auto each = ask_engine(folder, views, 320, {"nodes_plain.glb"});
+  const Scene read = *read_scene((folder / "nodes_plain.glb").string());
+  assessed.profile.instances_repeats = false;
+  const auto forecast = assess(read, *survey(read), {}, assessed);
+  ASSERT_TRUE(forecast);
+  std::uint64_t calls = 0;
+  for (std::size_t v = 0; v < views.size(); ++v) {
+    EXPECT_EQ(forecast->frames.views[v].total.draws, each[0][v].calls) << views[v].name;
+    calls += each[0][v].calls;
+  }
+  EXPECT_GT(calls, 500U) << "hundreds of repeats stand in view";
 }
 
 /// Without light there is one right colour for each pixel: textures, factors, vertex colours,

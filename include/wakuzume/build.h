@@ -123,6 +123,7 @@ struct Ledger : SourceSteps {
   FamilySettings families;
   InstanceForm instances = InstanceForm::extension;
   GeometrySettings geometry;              ///< how it is stored, and within which errors
+  GpuPictureSettings gpu_pictures;        ///< the files beside its pictures
   std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
   std::string lightmap_transform_key{};   ///< the same; of a result own_transform_key is none
   std::uint32_t lightmap_uv_set = 1;      ///< the same

@@ -70,6 +70,17 @@ Result<void> write_lightmaps(std::span<const LightmapFile> files,
                              const std::vector<std::string>& inputs,
                              const RunControl& run = {});
 
+/// Writes the files for GPUs of a result and its assets, into the folder "level.gpu" of
+/// "level.glb", and names them in the extras of its textures. Scenes that show the same picture
+/// name the same file. \param scenes  the result first, the one that its ledger tells of \return
+/// what has none, or is of a finer format than was asked, and why; one sentence each \error
+/// cannot_write, cancelled \cost that of encode_gpu_picture, in parallel over the pictures
+Result<std::vector<std::string>> write_gpu_pictures(std::span<Scene* const> scenes,
+                                                    const Ledger& ledger,
+                                                    const std::string& target,
+                                                    const std::vector<std::string>& inputs,
+                                                    const RunControl& run = {});
+
 /// Writes images of a result that changed: those with files of their own alone, what is embedded
 /// with its whole scene.
 /// \param inputs  files that are never written to

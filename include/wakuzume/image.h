@@ -45,11 +45,12 @@ Result<std::vector<ImageFacts>> read_image_facts(const Scene& scene,
 /// \error bad_image  the size and the number of bytes disagree
 Result<std::vector<std::byte>> encode_png(const Pixels& pixels);
 
-/// JPEG with colours as fine as brightness; WebP without loss.
+/// JPEG with colours as fine as brightness.
+/// \param quality  of JPEG from 1 to 100, of WebP from 1 to 99; 0: JPEG at 92, WebP without loss
 /// \error bad_image  the size and the number of bytes disagree, or the type can't hold so much
 Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
                                             PictureType type,
-                                            int jpeg_quality = 92);
+                                            int quality = 0);
 
 /// Texels as PNG, Radiance HDR or OpenEXR store them: 8 or 16 bits, floats, halves. What has a
 /// palette, fewer bits or losses (JPEG, WebP) comes as 8 bits that PNG holds.
@@ -74,17 +75,16 @@ class StandardCodec final : public PictureCodec {
  public:
   /// \param spill_folder  where encoded pictures wait to be written, in nameless files; empty: in
   ///                      memory
-  explicit StandardCodec(const ImageLimits& limits = {},
-                         int jpeg_quality = 92,
-                         std::string spill_folder = {})
-      : limits_(limits), jpeg_quality_(jpeg_quality), spill_folder_(std::move(spill_folder)) {}
+  explicit StandardCodec(const ImageLimits& limits = {}, std::string spill_folder = {})
+      : limits_(limits), spill_folder_(std::move(spill_folder)) {}
   [[nodiscard]] Result<Pixels> decode(const Bytes& encoded) const override {
     return decode_image(encoded, limits_);
   }
   [[nodiscard]] Bytes keep(std::vector<std::byte> encoded) const override;
   [[nodiscard]] Result<std::vector<std::byte>> encode(const Pixels& pixels,
-                                                      PictureType type) const override {
-    return encode_image(pixels, type, jpeg_quality_);
+                                                      PictureType type,
+                                                      int quality) const override {
+    return encode_image(pixels, type, quality);
   }
   [[nodiscard]] Result<std::vector<ImageFacts>> measure(const Scene& scene,
                                                         ImageDepth depth,
@@ -113,7 +113,6 @@ class StandardCodec final : public PictureCodec {
 
  private:
   ImageLimits limits_;
-  int jpeg_quality_;
   std::string spill_folder_;
 };
 

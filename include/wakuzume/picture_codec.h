@@ -25,8 +25,10 @@ class PictureCodec {
   virtual ~PictureCodec() = default;
 
   [[nodiscard]] virtual Result<Pixels> decode(const Bytes& encoded) const = 0;
+  /// \param quality  as encode_image of wakuzume/image.h has it
   [[nodiscard]] virtual Result<std::vector<std::byte>> encode(const Pixels& pixels,
-                                                              PictureType type) const = 0;
+                                                              PictureType type,
+                                                              int quality) const = 0;
   /// One entry an image of the scene, as read_image_facts of wakuzume/image.h makes them.
   [[nodiscard]] virtual Result<std::vector<ImageFacts>> measure(const Scene& scene,
                                                                 ImageDepth depth,

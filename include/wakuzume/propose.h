@@ -12,6 +12,7 @@
 #include "wakuzume/cost.h"
 #include "wakuzume/families.h"
 #include "wakuzume/geometry.h"
+#include "wakuzume/gpu_pictures.h"
 #include "wakuzume/ids.h"
 #include "wakuzume/image_facts.h"
 #include "wakuzume/lightmaps.h"
@@ -147,6 +148,8 @@ struct ProposeSettings {
   InstanceForm instances = InstanceForm::extension;
   /// How the result stores what it draws.
   GeometrySettings geometry{};
+  /// Files for GPUs beside the pictures of the result.
+  GpuPictureSettings gpu_pictures{};
 
   bool operator==(const ProposeSettings&) const = default;
 };

@@ -90,6 +90,12 @@ struct MaterialSettings {
   std::uint32_t rebaked_uv_set = free_uv_set;
   /// What pages are written as; alpha is never put into a JPEG. \default png
   PictureType picture_type = PictureType::png;
+  /// Of pages that are JPEG. \range [1, 100]
+  std::uint32_t jpeg_quality = 92;
+  /// Of pages that are WebP; 100: without loss. \range [1, 100]
+  std::uint32_t webp_quality = 100;
+  /// Of layers that are ASTC, from fast to thorough. \range [0, 100]
+  double layer_quality = 60;
   /// Materials by name and the route they take: "moss_*=stay". The first that matches counts.
   /// "cutout" makes masks of blended ones first, and leaves the route open.
   std::vector<std::string> routes{};

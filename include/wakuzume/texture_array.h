@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "wakuzume/packing.h"
 #include "wakuzume/pixels.h"
 
 /// Texture arrays: pictures of one size under one binding.
@@ -19,8 +20,16 @@ enum class TexelKind : std::uint8_t {
 
 enum class TexelFormat : std::uint8_t { rgba8, astc_4x4, astc_6x6 };
 
+/// What is seen of a picture that is cut out by its alpha.
+struct CutShare {
+  double cutoff = 0;  ///< least alpha that is seen, from 0 to 1; 0: nothing is cut out
+  /// Where the share of texels that are seen stays the same at all mip levels; none: on the whole.
+  std::vector<TexelRect> areas{};
+};
+
 struct TextureArray {
   TexelKind kind = TexelKind::colors;
+  CutShare cut{};              ///< for making mip levels
   std::vector<Pixels> layers;  ///< at least one, all of one size, up to 16,384 pixels a side
   // Of the file that it was read from; encoding goes by its settings.
   TexelFormat format = TexelFormat::rgba8;
@@ -30,8 +39,15 @@ struct TextureArray {
 enum class MipChain : std::uint8_t { none, full };
 enum class Supercompression : std::uint8_t { none, zstd };
 
+/// What a file of one layer is.
+enum class ArrayShape : std::uint8_t {
+  layers,  ///< a texture array
+  single   ///< a texture
+};
+
 struct ArraySettings {
   TexelFormat format = TexelFormat::rgba8;
+  ArrayShape shape = ArrayShape::layers;
   MipChain mips = MipChain::full;
   Supercompression supercompression = Supercompression::zstd;
   int zstd_level = 9;       ///< \range [1, 22]

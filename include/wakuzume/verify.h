@@ -206,6 +206,12 @@ struct Mend {
   std::string why;          ///< what the proof had found
 };
 
+/// A file for GPUs against the picture it lies beside.
+struct GpuPictureCheck {
+  std::string file;    ///< its path from the result's folder
+  double psnr_db = 0;  ///< 100: the same
+};
+
 struct Verdict {
   bool passed = false;
   Totals before;
@@ -221,9 +227,10 @@ struct Verdict {
   std::uint32_t poses = 0;                        ///< in which what is deformed was compared
   std::uint64_t places_in_motion = 0;             ///< corners, over all of them
   double largest_motion_error_m = 0;
-  std::uint64_t lightmap_lookups = 0;      ///< of verify_lightmaps; all found their texel
-  std::vector<LookCheck> looks;            ///< by material; of verify_looks
-  std::vector<ReductionCheck> reductions;  ///< of verify_reduction; the farthest first
+  std::uint64_t lightmap_lookups = 0;         ///< of verify_lightmaps; all found their texel
+  std::vector<GpuPictureCheck> gpu_pictures;  ///< of verify_gpu_pictures; by image
+  std::vector<LookCheck> looks;               ///< by material; of verify_looks
+  std::vector<ReductionCheck> reductions;     ///< of verify_reduction; the farthest first
   /// Lightmap pages that lit the views of the source and of the result.
   std::array<std::size_t, 2> lit_pages{};
   /// Vertices that a GPU shades for a triangle that is drawn (count_shaded), of the source and of
@@ -291,5 +298,16 @@ Result<void> verify_looks(const Scene& before,
                           Verdict& verdict,
                           const RunControl& run = {},
                           std::span<const LookCheck> known = {});
+
+/// Holds the files for GPUs that textures of a result name against its pictures. Adds to the
+/// verdict those that are missing, of another size, or less like their picture than was asked.
+/// \param after  with the bytes of its pages \param files  beside it; null: there are none, and the
+/// verdict tells \error cancelled
+Result<void> verify_gpu_pictures(const Scene& after,
+                                 const Ledger& ledger,
+                                 const LightmapFiles* files,
+                                 const PictureCodec& codec,
+                                 Verdict& verdict,
+                                 const RunControl& run = {});
 
 }  // namespace wakuzume

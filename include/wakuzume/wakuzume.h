@@ -15,6 +15,7 @@
 #include "wakuzume/families.h"
 #include "wakuzume/figures_of.h"
 #include "wakuzume/findings.h"
+#include "wakuzume/gpu_pictures.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
 #include "wakuzume/job.h"

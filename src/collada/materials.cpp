@@ -9,9 +9,9 @@
 
 #include "files/text_encoding.h"
 #include "files/text_lines.h"
-#include "files/uri.h"
 #include "json/out.h"
 #include "kits/gloss.h"
+#include "scene/percent.h"
 
 namespace wakuzume::collada {
 namespace {

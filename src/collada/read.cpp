@@ -102,6 +102,12 @@ void set_place(const Mat4d& matrix, Node& node) {
   }
 }
 
+/// The skin or morph of a controller.
+pugi::xml_node find_deformer(const pugi::xml_node& controller) {
+  const pugi::xml_node skin = controller.child("skin");
+  return skin ? skin : controller.child("morph");
+}
+
 class SceneReader {
  public:
   SceneReader(Document& document, const std::string& path, const RunControl& run)
@@ -244,7 +250,7 @@ class SceneReader {
   void add_controller(const pugi::xml_node& use, NodeId node) {
     pugi::xml_node controller = document_.follow(use, "url", "controller");
     std::set<std::ptrdiff_t> known;
-    pugi::xml_node inner = controller.first_child();
+    pugi::xml_node inner = find_deformer(controller);
     Mat4d shape = identity_matrix;
     bool skinned = false;
     while (inner) {
@@ -275,7 +281,7 @@ class SceneReader {
         return add_mesh(next, use, at);
       }
       controller = next;
-      inner = known.insert(next.offset_debug()).second ? next.first_child() : pugi::xml_node();
+      inner = known.insert(next.offset_debug()).second ? find_deformer(next) : pugi::xml_node();
     }
     document_.skip(use, "references to what is not there", "left out",
                    fmt::format("the controller \"{}\" leads to no geometry",
@@ -358,7 +364,10 @@ class SceneReader {
     if (!lens) {
       return;
     }
-    const auto number = [&](const char* name) { return lens.child(name).text().as_double(0); };
+    const auto number = [&](const char* name) {
+      const double value = lens.child(name).text().as_double(0);
+      return std::isfinite(value) ? value : 0;
+    };
     constexpr double radians = std::numbers::pi / 180;
     Camera camera;
     camera.name = find_name(source);

@@ -17,7 +17,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 13;
+constexpr std::uint32_t ledger_version = 14;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -61,19 +61,20 @@ void write_families(ReadableJsonOut& out, const FamilySettings& families) {
   out.line(line);
 }
 
-void write_geometry(ReadableJsonOut& out, const GeometrySettings& geometry) {
+/// \param each  calls a visitor for each setting
+template <class Each>
+void write_settings(ReadableJsonOut& out, const char* key, const Each& each) {
   JsonOut line;
   line.begin_object();
-  for_each_geometry_setting(geometry,
-                            [&](const char*, const char* name, const auto& value, const Meaning&) {
-                              if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(value)>>) {
-                                line.member(name, to_text(value));
-                              } else {
-                                line.member(name, value);
-                              }
-                            });
+  each([&](const char*, const char* name, const auto& value, const Meaning&) {
+    if constexpr (std::is_enum_v<std::remove_cvref_t<decltype(value)>>) {
+      line.member(name, to_text(value));
+    } else {
+      line.member(name, value);
+    }
+  });
   line.end_object();
-  out.key("geometry");
+  out.key(key);
   out.line(line);
 }
 
@@ -293,7 +294,14 @@ class LedgerReader {
       return read_setting_value(in_, value, at, ledger.instances);
     }
     if (key == "geometry") {
-      return read_geometry(value, at, ledger.geometry);
+      return read_settings(value, at, ledger.geometry, [&](const auto& visit) {
+        for_each_geometry_setting(ledger.geometry, visit);
+      });
+    }
+    if (key == "gpu_pictures") {
+      return read_settings(value, at, ledger.gpu_pictures, [&](const auto& visit) {
+        for_each_gpu_picture_setting(ledger.gpu_pictures, visit);
+      });
     }
     if (key == "lightmap_key") {
       return in_.read(value, at, ledger.lightmap_key);
@@ -475,14 +483,17 @@ class LedgerReader {
     return true;
   }
 
-  bool read_geometry(JsonValue value, const At& at, GeometrySettings& geometry) {
+  /// \param each  calls a visitor for each setting
+  template <class Settings, class Each>
+  bool read_settings(JsonValue value, const At& at, const Settings& settings, const Each& each) {
     const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return read_setting(in_, key, v, a, [&](const auto& visit) {
-        for_each_geometry_setting(geometry, [&](const char*, std::string_view name, auto& member,
-                                                const Meaning&) { visit(name, member); });
+        each([&](const char*, std::string_view name, auto& member, const Meaning&) {
+          visit(name, member);
+        });
       });
     });
-    const auto valid = validate(geometry);
+    const auto valid = validate(settings);
     return good && (valid || in_.fail(ErrorCode::bad_setting, at, valid.error().message));
   }
 
@@ -649,7 +660,11 @@ std::string to_json(const Ledger& ledger) {
     write_places(out, ledger.material_from);
   }
   write_families(out, ledger.families);
-  write_geometry(out, ledger.geometry);
+  write_settings(out, "geometry",
+                 [&](const auto& visit) { for_each_geometry_setting(ledger.geometry, visit); });
+  write_settings(out, "gpu_pictures", [&](const auto& visit) {
+    for_each_gpu_picture_setting(ledger.gpu_pictures, visit);
+  });
   out.member("instance_form", to_text(ledger.instances));
   out.member("lightmap_key", ledger.lightmap_key);
   out.member("lightmap_transform_key", ledger.lightmap_transform_key);

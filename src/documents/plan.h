@@ -9,12 +9,12 @@
 namespace wakuzume {
 
 inline constexpr const char* plan_format = "wakuzume-plan";
-inline constexpr std::uint32_t plan_version = 14;
+inline constexpr std::uint32_t plan_version = 15;
 
 /// Tables of the settings that a plan depends on.
 inline bool is_planned(std::string_view table) {
   return table == "split" || table == "survey" || table == "propose" || table == "geometry" ||
-         table == "families";
+         table == "gpu_pictures" || table == "families";
 }
 
 }  // namespace wakuzume

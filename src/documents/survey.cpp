@@ -5,6 +5,7 @@
 #include "documents/document.h"
 #include "documents/totals.h"
 #include "json/out.h"
+#include "wakuzume/extensions.h"
 #include "wakuzume/io.h"
 
 namespace wakuzume {
@@ -17,6 +18,16 @@ void write_bounds(ReadableJsonOut& out, const Box3d& bounds) {
     out.member_line("max", bounds.max);
   }
   out.end_object();
+}
+
+void write_extensions(ReadableJsonOut& out, const Scene& scene) {
+  write_rows(out, "extensions", list_extensions(scene), [](JsonOut& line, const ExtensionUse& use) {
+    line.member("name", use.name);
+    line.member("required", use.required);
+    line.member("fate", to_string(use.fate));
+    line.member("in_results", use.in_results);
+    line.member_if("without", use.without);
+  });
 }
 
 void write_staying(ReadableJsonOut& out, const Survey& survey) {
@@ -234,6 +245,7 @@ std::string to_json(const Scene& scene, const Survey& survey, const Assessment& 
   begin_document(out, "wakuzume-survey", 2);
   write_totals(out, "totals", survey.totals);
   write_bounds(out, survey.bounds);
+  write_extensions(out, scene);
   write_ladder(out, assessment.ladder);
   write_frames(out, assessment);
   out.member("families", survey.families.size());

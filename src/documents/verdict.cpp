@@ -213,6 +213,13 @@ std::string to_json(const Verdict& verdict) {
     }
     out.end_array();
   }
+  if (!verdict.gpu_pictures.empty()) {
+    write_rows(out, "gpu_pictures", verdict.gpu_pictures,
+               [](JsonOut& line, const GpuPictureCheck& check) {
+                 line.member("file", check.file);
+                 line.member("psnr_db", check.psnr_db);
+               });
+  }
   if (!verdict.reductions.empty()) {
     write_reductions(out, verdict.reductions);
   }

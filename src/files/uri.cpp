@@ -9,6 +9,8 @@
 #include <cstdint>
 #include <filesystem>
 
+#include "scene/percent.h"
+
 namespace wakuzume {
 namespace {
 
@@ -51,22 +53,6 @@ Result<std::vector<std::byte>> decode_base64(std::string_view text) {
 }
 
 }  // namespace
-
-std::string decode_percent(std::string_view text) {
-  std::string out;
-  for (std::size_t i = 0; i < text.size(); ++i) {
-    const bool escaped = text[i] == '%' && i + 2 < text.size() &&
-                         std::isxdigit(static_cast<unsigned char>(text[i + 1])) != 0 &&
-                         std::isxdigit(static_cast<unsigned char>(text[i + 2])) != 0;
-    if (escaped) {
-      out += static_cast<char>(std::stoi(std::string(text.substr(i + 1, 2)), nullptr, 16));
-      i += 2;
-    } else {
-      out += text[i];
-    }
-  }
-  return out;
-}
 
 bool is_data_uri(std::string_view uri) { return uri.starts_with("data:"); }
 

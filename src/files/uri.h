@@ -24,8 +24,6 @@ std::string make_data_uri(std::string_view mime_type, const Bytes& bytes);
 /// The path below the scene's folder that a relative URI names, percent-decoded.
 /// \error unsafe_path  absolute, with a scheme, or leading out of the folder
 Result<std::string> make_relative_path(std::string_view uri);
-/// "%20" and the like as the bytes they stand for.
-std::string decode_percent(std::string_view text);
 /// A path as a URI: what is not unreserved is percent-encoded, slashes stay.
 std::string make_uri(std::string_view path);
 

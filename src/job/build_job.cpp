@@ -92,7 +92,8 @@ std::vector<LightmapFile> give_lightmaps(const LightmapPlan& plan,
 Result<void> store_geometry(Built& built, const RunControl& run) {
   Ledger& ledger = built.ledger;
   if (ledger.results.empty()) {
-    ledger.geometry.form = GeometryForm::plain;  // what is left is the source, as it was stored
+    // What is left is the source, as it was stored.
+    ledger.geometry.form = GeometryForm::plain;
     return {};
   }
   spread_instances(built.scene, ledger);
@@ -169,6 +170,7 @@ Result<Built> build(const Source& source,
   }
   static_cast<SourceSteps&>(built->ledger) = plan;
   built->ledger.geometry = geometry;
+  built->ledger.gpu_pictures = plan.settings.gpu_pictures;
   built->ledger.instances = plan.settings.instances;
   if (auto stored = store_geometry(*built, run); !stored) {
     return Failure(stored.error());

@@ -193,6 +193,11 @@ Result<Verdict> prove(const Source& source,
   if (auto done = compare_views({before, after, ledger, known}, job, tools, run, *verdict); !done) {
     return Failure(done.error());
   }
+  if (auto done =
+          verify_gpu_pictures(after, ledger, tools.result_lightmaps, tools.codec, *verdict, run);
+      !done) {
+    return Failure(done.error());
+  }
   if (auto done = check_budgets(delivered, job, tools, run, *verdict); !done) {
     return Failure(done.error());
   }

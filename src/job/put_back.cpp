@@ -105,6 +105,9 @@ Result<Built> put_back(std::optional<Scene> source,
       return Failure(stored.error());
     }
   }
+  if (restored && restored->ledger.results.empty()) {
+    restored->ledger.gpu_pictures.texels = GpuTexels::none;  // the source has what it had
+  }
   return restored && whole ? make_untouched(*as_read, run) : std::move(restored);
 }
 

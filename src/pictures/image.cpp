@@ -301,6 +301,8 @@ std::vector<std::byte> copy_bytes(const void* data, std::size_t size) {
   return {bytes, bytes + size};
 }
 
+constexpr int usual_jpeg_quality = 92;
+
 Result<std::vector<std::byte>> encode_jpeg(const Pixels& pixels, int quality) {
   const JpegDecoder encoder(tjInitCompress(), &tjDestroy);
   unsigned char* data = nullptr;
@@ -315,13 +317,17 @@ Result<std::vector<std::byte>> encode_jpeg(const Pixels& pixels, int quality) {
   return copy_bytes(data, size);
 }
 
-Result<std::vector<std::byte>> encode_webp(const Pixels& pixels) {
+/// \param quality  0: without loss
+Result<std::vector<std::byte>> encode_webp(const Pixels& pixels, int quality) {
   constexpr int effort = 4;  // of 0 to 9; more is slow and gains little
   WebPConfig config;
   WebPPicture picture;
   WebPMemoryWriter writer;
-  if (WebPConfigInit(&config) == 0 || WebPConfigLosslessPreset(&config, effort) == 0 ||
-      WebPPictureInit(&picture) == 0) {
+  const bool started =
+      quality == 0
+          ? WebPConfigInit(&config) != 0 && WebPConfigLosslessPreset(&config, effort) != 0
+          : WebPConfigPreset(&config, WEBP_PRESET_DEFAULT, static_cast<float>(quality)) != 0;
+  if (!started || WebPPictureInit(&picture) == 0) {
     return bad_image("WebP: the library is of another version");
   }
   config.exact = 1;  // colours under transparent pixels count: filters reach them
@@ -379,17 +385,15 @@ Result<std::vector<std::byte>> encode_png(const Pixels& pixels) {
   return copy_bytes(buffer.get(), size);
 }
 
-Result<std::vector<std::byte>> encode_image(const Pixels& pixels,
-                                            PictureType type,
-                                            int jpeg_quality) {
+Result<std::vector<std::byte>> encode_image(const Pixels& pixels, PictureType type, int quality) {
   if (auto good = check_pixels(pixels); !good) {
     return Failure(good.error());
   }
   switch (type) {
     case PictureType::jpeg:
-      return encode_jpeg(pixels, jpeg_quality);
+      return encode_jpeg(pixels, quality == 0 ? usual_jpeg_quality : quality);
     case PictureType::webp:
-      return encode_webp(pixels);
+      return encode_webp(pixels, quality);
     case PictureType::png:
       break;
   }

@@ -10,10 +10,12 @@
 #include <array>
 #include <cstring>
 #include <memory>
+#include <optional>
 #include <string_view>
 
 #include "pictures/ktx2_format.h"
 #include "scene/running.h"
+#include "texture/cut_share.h"
 #include "texture/resample.h"
 #include "wakuzume/packing.h"
 
@@ -56,10 +58,14 @@ struct FreeAstc {
 /// One layer's levels as the file has them.
 class LevelEncoder {
  public:
-  LevelEncoder(TexelKind kind, const ArraySettings& settings)
-      : kind_(kind), settings_(settings), facts_(ktx2::find_facts(settings.format)) {}
+  LevelEncoder(TexelKind kind, const CutShare& cut, const ArraySettings& settings)
+      : kind_(kind), cut_(cut), settings_(settings), facts_(ktx2::find_facts(settings.format)) {}
 
   Result<std::vector<std::vector<std::byte>>> run(Pixels level, std::size_t levels) {
+    std::optional<CutShares> shares;
+    if (cut_.cutoff > 0) {
+      shares.emplace(level, cut_);
+    }
     if (facts_.block_side > 1) {
       if (auto made = make_context(); !made) {
         return Failure(made.error());
@@ -70,7 +76,8 @@ class LevelEncoder {
       if (l > 0) {
         level = make_halved(level, kind_);
       }
-      auto bytes = encode(level);
+      auto bytes = l > 0 && shares ? encode(shares->keep(level, static_cast<std::uint32_t>(l)))
+                                   : encode(level);
       if (!bytes) {
         return Failure(bytes.error());
       }
@@ -123,6 +130,7 @@ class LevelEncoder {
   }
 
   TexelKind kind_;
+  const CutShare& cut_;
   const ArraySettings& settings_;
   FormatFacts facts_;
   std::unique_ptr<astcenc_context, FreeAstc> context_;
@@ -198,6 +206,10 @@ Result<void> check(const TextureArray& array, const ArraySettings& settings) {
     return bad(ErrorCode::bad_image, fmt::format("layers of {} x {} pixels; {} a side is the most",
                                                  first.width_px, first.height_px, ktx2::most_px));
   }
+  if (settings.shape == ArrayShape::single && array.layers.size() != 1) {
+    return bad(ErrorCode::bad_image,
+               fmt::format("a single texture of {} layers", array.layers.size()));
+  }
   if (settings.zstd_level < 1 || settings.zstd_level > 22) {
     return bad(ErrorCode::bad_setting, "zstd_level must be from 1 to 22");
   }
@@ -252,19 +264,20 @@ std::vector<std::byte> put_together(TexelKind kind,
   }
   ByteWriter out;
   out.add(ktx2::identifier);
-  const std::uint32_t numbers[] = {srgb ? facts.vulkan_srgb : facts.vulkan_linear,
-                                   1,
-                                   size.width_px,
-                                   size.height_px,
-                                   0,
-                                   static_cast<std::uint32_t>(layers),
-                                   1,
-                                   static_cast<std::uint32_t>(levels.size()),
-                                   squeezed ? ktx2::zstd_scheme : 0U,
-                                   static_cast<std::uint32_t>(descriptor_at),
-                                   static_cast<std::uint32_t>(descriptor.size()),
-                                   static_cast<std::uint32_t>(keys_at),
-                                   static_cast<std::uint32_t>(keys.size())};
+  const std::uint32_t numbers[] = {
+      srgb ? facts.vulkan_srgb : facts.vulkan_linear,
+      1,
+      size.width_px,
+      size.height_px,
+      0,
+      settings.shape == ArrayShape::single ? 0U : static_cast<std::uint32_t>(layers),
+      1,
+      static_cast<std::uint32_t>(levels.size()),
+      squeezed ? ktx2::zstd_scheme : 0U,
+      static_cast<std::uint32_t>(descriptor_at),
+      static_cast<std::uint32_t>(descriptor.size()),
+      static_cast<std::uint32_t>(keys_at),
+      static_cast<std::uint32_t>(keys.size())};
   for (const std::uint32_t number : numbers) {
     out.add(number);
   }
@@ -297,7 +310,8 @@ Result<std::vector<std::byte>> encode_ktx2(TextureArray array,
   using Levels = std::vector<std::vector<std::byte>>;
   std::vector<Result<Levels>> layers(array.layers.size());
   if (!for_each_index(layers.size(), run, "making mip levels", [&](std::size_t i) {
-        layers[i] = LevelEncoder(array.kind, settings).run(std::move(array.layers[i]), count);
+        layers[i] =
+            LevelEncoder(array.kind, array.cut, settings).run(std::move(array.layers[i]), count);
       })) {
     return Failure(make_cancelled());
   }

@@ -585,6 +585,9 @@ Result<void> validate(const ProposeSettings& settings) {
   if (auto valid = validate(settings.geometry); !valid) {
     return valid;
   }
+  if (auto valid = validate(settings.gpu_pictures); !valid) {
+    return valid;
+  }
   if (settings.min_instances < 2 || settings.min_instances > 1'000'000'000) {
     return bad_setting("propose.min_instances", "from 2 to 1000000000");
   }

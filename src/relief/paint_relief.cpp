@@ -212,7 +212,7 @@ Result<std::vector<Bytes>> paint_relief(const Scene& before,
     if (!pixels) {
       return Failure(pixels.error());
     }
-    auto encoded = codec.encode(*pixels, PictureType::png);
+    auto encoded = codec.encode(*pixels, PictureType::png, 0);
     if (!encoded) {
       return Failure(encoded.error());
     }

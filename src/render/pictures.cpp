@@ -91,11 +91,13 @@ bool fits_device(const std::vector<Pixels>& layers) {
          layers.front().height_px <= most;
 }
 
-std::shared_ptr<GpuPicture> upload(const Levels& levels, Colors colors, std::uint32_t halvings) {
+std::shared_ptr<UploadedPicture> upload(const Levels& levels,
+                                        Colors colors,
+                                        std::uint32_t halvings) {
   const std::size_t skipped = std::min<std::size_t>(halvings, levels.size() - 1);
   const auto size = [](std::uint32_t pixels) { return static_cast<GLsizei>(pixels); };
   const std::vector<Pixels>& finest = levels[skipped];
-  auto out = std::make_shared<GpuPicture>();
+  auto out = std::make_shared<UploadedPicture>();
   out->texture = GlTextureArray::make();
   glTextureStorage3D(out->texture.id(), static_cast<GLsizei>(levels.size() - skipped),
                      colors == Colors::srgb ? GL_SRGB8_ALPHA8 : GL_RGBA8,
@@ -165,7 +167,7 @@ class Uploader {
     for (std::size_t begin = 0; begin < wanted.size(); begin += pictures_at_once) {
       const std::size_t count = std::min(pictures_at_once, wanted.size() - begin);
       std::vector<Levels> decoded(count);
-      std::vector<std::shared_ptr<GpuPicture>> known(count);
+      std::vector<std::shared_ptr<UploadedPicture>> known(count);
       std::vector<PictureStore::Key> keys(count);
       for (std::size_t i = 0; i < count; ++i) {
         keys[i] = make_key(wanted[begin + i], out.halvings);
@@ -221,7 +223,7 @@ Colors find_colors(std::size_t slot) {
              : Colors::linear;
 }
 
-std::shared_ptr<GpuPicture> PictureStore::find(const Key& key) const {
+std::shared_ptr<UploadedPicture> PictureStore::find(const Key& key) const {
   const auto known = known_.find(key);
   return known == known_.end() ? nullptr : known->second.lock();
 }

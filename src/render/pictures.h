@@ -21,7 +21,7 @@ enum class Colors : std::uint8_t { srgb, linear };
 Colors find_colors(std::size_t slot);
 
 /// A picture, or the layers of an array, with all mip levels.
-struct GpuPicture {
+struct UploadedPicture {
   GlTextureArray texture;
   double megabytes = 0;  ///< with its mip levels
 };
@@ -30,19 +30,21 @@ struct GpuPicture {
 class PictureStore {
  public:
   using Key = std::tuple<std::uint64_t, std::uint64_t, Colors, std::uint32_t>;
-  std::shared_ptr<GpuPicture> find(const Key& key) const;
-  void add(const Key& key, const std::shared_ptr<GpuPicture>& picture) { known_[key] = picture; }
+  std::shared_ptr<UploadedPicture> find(const Key& key) const;
+  void add(const Key& key, const std::shared_ptr<UploadedPicture>& picture) {
+    known_[key] = picture;
+  }
 
  private:
-  std::map<Key, std::weak_ptr<GpuPicture>> known_;
+  std::map<Key, std::weak_ptr<UploadedPicture>> known_;
 };
 
 /// What the textures of one scene are bound to.
 struct GpuTextures {
   /// By texture and Colors; the white one where a picture can't be read.
-  std::map<std::pair<TextureId, Colors>, std::shared_ptr<GpuPicture>> pictures;
+  std::map<std::pair<TextureId, Colors>, std::shared_ptr<UploadedPicture>> pictures;
   std::map<SamplerId, GlSampler> samplers;
-  std::shared_ptr<GpuPicture> white;
+  std::shared_ptr<UploadedPicture> white;
   std::uint32_t unread = 0;
   std::uint32_t halvings = 0;
 };

@@ -269,7 +269,7 @@ std::optional<Channel> find_first_channel(const Page& page) {
 }
 
 Result<Bytes> encode(const Pixels& pixels, const PictureCodec& codec) {
-  auto bytes = codec.encode(pixels, PictureType::png);
+  auto bytes = codec.encode(pixels, PictureType::png, 0);
   return bytes ? Result<Bytes>(make_bytes(std::move(*bytes))) : Failure(bytes.error());
 }
 

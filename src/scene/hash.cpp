@@ -6,7 +6,9 @@
 
 #include "scene/elements.h"
 #include "scene/hasher.h"
+#include "scene/members.h"
 #include "scene/running.h"
+#include "wakuzume/gpu_pictures.h"
 
 namespace wakuzume {
 namespace {
@@ -38,6 +40,14 @@ class Hasher : public ValueHasher {
       add(extra->extensions);
       add(extra->members);
     }
+  }
+  /// Without a member of the extras, which is no content.
+  void add_but(const Boxed<Extra>& extra, const std::string& key) {
+    Boxed<Extra> rest = extra;
+    if (extra) {  // spelled one way, whether it has the member or not
+      rest.ensure().extras = put_member(extra->extras, key, "");
+    }
+    add(rest);
   }
   void add(const Attribute& attribute) {
     add(attribute.semantic);
@@ -172,7 +182,7 @@ ContentHash make_content_hash(const Scene& scene, const RunControl& run) {
   for (const Texture& texture : scene.textures) {
     hasher.add(texture.image);
     hasher.add(texture.sampler);
-    hasher.add(texture.extra);
+    hasher.add_but(texture.extra, gpu_picture_key);
     if (texture.layers) {
       hasher.add(texture.layers->image);
       hasher.add(texture.layers->layer_of);

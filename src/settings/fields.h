@@ -160,6 +160,11 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
         "where new UVs go; 0 to 15, 16: the first set that is free");
   visit("materials", "picture_type", materials.picture_type,
         "what pages are written as: \"png\", \"jpeg\" or \"webp\"");
+  visit("materials", "jpeg_quality", materials.jpeg_quality, "of pages that are JPEG; 1 to 100");
+  visit("materials", "webp_quality", materials.webp_quality,
+        "of pages that are WebP; 1 to 100, which is without loss");
+  visit("materials", "layer_quality", materials.layer_quality,
+        "of layers that are ASTC, from fast to thorough; 0 to 100");
 }
 
 /// How meshes are reduced.
@@ -246,6 +251,21 @@ void for_each_geometry_setting(AnyGeometry& geometry, const Visit& visit) {
         "most by which UVs may be off, texels of a texture of 8192; 0.001 to 16");
   visit("geometry", "color_error", geometry.color_error,
         "most by which components of colours may differ; 1e-5 to 0.1");
+}
+
+/// Which files there are for GPUs.
+template <class AnyPictures, class Visit>
+void for_each_gpu_picture_setting(AnyPictures& pictures, const Visit& visit) {
+  visit("gpu_pictures", "gpu_texels", pictures.texels,
+        Meaning{"KTX2 files with mip levels beside pictures: \"none\", or of \"rgba8\", "
+                "\"astc_4x4\", \"astc_6x6\"",
+                "--gpu-pictures", "Write pictures as KTX2 with mip levels, too, in this format"});
+  visit("gpu_pictures", "gpu_packing", pictures.packing,
+        "supercompression of these: \"zstd\" or \"none\"");
+  visit("gpu_pictures", "gpu_quality", pictures.quality,
+        "of ASTC, from fast to thorough; 0 to 100");
+  visit("gpu_pictures", "gpu_least_psnr_db", pictures.least_psnr_db,
+        "likeness to the picture below which a finer format is taken, decibels; 0 to 100");
 }
 
 /// How a plan is made.
@@ -339,6 +359,7 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
   visit("propose", "collider_names", propose.collider_names,
         "names of colliders; {name} is that of the group");
   for_each_geometry_setting(propose.geometry, visit);
+  for_each_gpu_picture_setting(propose.gpu_pictures, visit);
 }
 
 /// Every setting in one place: calls `visit(table, key, member, meaning)` for each, in file order.
@@ -511,6 +532,10 @@ struct Words<InstanceForm> {
 template <>
 struct Words<GeometryForm> {
   static constexpr std::array list{"plain", "quantised", "packed"};
+};
+template <>
+struct Words<GpuTexels> {
+  static constexpr std::array list{"none", "rgba8", "astc_4x4", "astc_6x6"};
 };
 template <>
 struct Words<ValueStorage> {

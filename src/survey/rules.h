@@ -6,6 +6,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "scene/members.h"
 #include "wakuzume/survey.h"
 
 /// What the rules of the settings say about each node.
@@ -67,25 +68,9 @@ bool is_invisible(const Node& node);
 std::vector<std::uint32_t> make_level_sets(const Scene& scene,
                                            std::vector<std::vector<LevelId>>& sets);
 
-/// The value of a member of a JSON object as text: strings without quotes, the rest as written.
-/// Empty when the text is no object, lacks the member, or the member is null.
-/// A string as JSON writes it, with its quotes.
-std::string to_json_text(std::string_view text);
-
-std::string find_member(const std::string& object_json, const std::string& key);
-
 /// Extras of a material that tell it from others: not what was read from a material library and has
 /// no place in glTF, which only another renderer would understand.
 std::string find_own_extras(const Material& material);
-/// The members that all of these JSON objects have with the same value, as an object; empty when
-/// there are none. An empty text stands for no object.
-std::string make_common_members(const std::vector<std::string>& objects);
-/// A JSON object with one member more, whose value is a number where the text is one. What is no
-/// object gives way.
-std::string add_member(const std::string& object, const std::string& key, const std::string& text);
-/// A JSON object in which a member has this value, in JSON; with an empty one, without the member.
-/// The others stay in their order; what is no object gives way. Empty where no member is left.
-std::string put_member(const std::string& object, const std::string& key, const std::string& json);
 /// The member in the extras of something; empty when it has none.
 std::string find_extra(const Boxed<Extra>& extra, const std::string& key);
 

@@ -396,21 +396,25 @@ Result<std::vector<std::byte>> paint_job(const Scene& scene,
   const MaterialId like =
       page ? routes.pages[job.owner].tiles.front().material : routes.stacks[stack].members.front();
   const PictureType type = find_picture_type(scene[like], routes, job.channel);
+  const MaterialSettings& settings = routes.settings;
+  const std::uint32_t webp = settings.webp_quality % 100;  // 100 is without loss
+  const auto quality = static_cast<int>(type == PictureType::webp ? webp : settings.jpeg_quality);
   if (page) {
     auto pixels = paint_page(scene, routes, job.owner, job.channel, codec, run);
-    return pixels ? codec.encode(*pixels, type) : Failure(pixels.error());
+    return pixels ? codec.encode(*pixels, type, quality) : Failure(pixels.error());
   }
   auto array = paint_layers(scene, routes, stack, job.channel, codec, run);
   if (!array) {
     return Failure(array.error());
   }
   if (array->layers.size() == 1) {
-    return codec.encode(array->layers.front(), type);
+    return codec.encode(array->layers.front(), type, quality);
   }
-  return codec.encode_array(
-      std::move(*array),
-      {.format = routes.settings.layer_format, .supercompression = routes.settings.layer_packing},
-      run);
+  return codec.encode_array(std::move(*array),
+                            {.format = settings.layer_format,
+                             .supercompression = settings.layer_packing,
+                             .astc_quality = static_cast<float>(settings.layer_quality)},
+                            run);
 }
 
 }  // namespace

@@ -45,6 +45,15 @@ Result<void> validate(const MaterialSettings& settings) {
   if (!(settings.allowed_loss >= 0 && settings.allowed_loss <= 255)) {
     return refuse("materials.allowed_loss must be from 0 to 255");
   }
+  for (const auto& [name, quality] : {std::pair("jpeg_quality", settings.jpeg_quality),
+                                      std::pair("webp_quality", settings.webp_quality)}) {
+    if (quality < 1 || quality > 100) {
+      return refuse(fmt::format("materials.{} must be from 1 to 100", name));
+    }
+  }
+  if (!within(settings.layer_quality, 0, 100)) {
+    return refuse("materials.layer_quality must be from 0 to 100");
+  }
   if (settings.max_pages > 65536) {
     return refuse("materials.max_pages must be from 0 to 65536");
   }

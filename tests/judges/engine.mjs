@@ -1,8 +1,8 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
 //
-// Draws glTF files by three.js in headless Chromium, from views:
-//   engine.mjs VIEWS.json WIDTH OUT_FOLDER [--lit] [--times=0.5,1] SCENE.glb...
+// Draws glTF files by three.js in headless Chromium, from views, or by Babylon.js:
+//   engine.mjs VIEWS.json WIDTH OUT_FOLDER [--babylon] [--lit] [--times=0.5,1] SCENE.glb...
 // Prints a line a view and scene, `CALLS TRIANGLES WIDTH HEIGHT`, counted by the renderer, and writes
 // OUT_FOLDER/SHOT_SCENE.rgba: rows from the top, four bytes a pixel. Objects are culled by their
 // boxes, where the renderer itself takes spheres. With --lit they are lit by their lightmap pages:
@@ -23,7 +23,7 @@ try {
   const page = await browser.newPage();
   const problems = [];
   page.on('pageerror', (error) => problems.push(error.message));
-  await page.goto(`${address}/judges/engine.html`);
+  await page.goto(`${address}/judges/${process.argv.includes('--babylon') ? 'babylon' : 'engine'}.html`);
   await page.waitForFunction('window.ready', null, {timeout: 60000});
   const {views} = JSON.parse(await readFile(viewsFile, 'utf8'));
   for (let scene = 0; scene < scenes.length; ++scene) {

@@ -1,0 +1,256 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "wakuzume/gpu_pictures.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <tuple>
+
+#include "survey/rules.h"
+#include "survey/textures.h"
+#include "wakuzume/picture_codec.h"
+
+namespace wakuzume {
+namespace {
+
+/// Of a picture and itself.
+constexpr double same_db = 100;
+
+TexelKind find_kind(Slot slot) {
+  switch (slot) {
+    case Slot::normal:
+      return TexelKind::normals;
+    case Slot::metallic_roughness:
+    case Slot::occlusion:
+      return TexelKind::values;
+    case Slot::base_color:
+    case Slot::emissive:
+      break;
+  }
+  return TexelKind::colors;
+}
+
+/// Alpha below the cutoff by the picture alone: the factor takes its part of it.
+double find_cutoff(const Material& material) {
+  if (material.alpha_mode != AlphaMode::mask || material.base_color[3] <= 0) {
+    return 0;
+  }
+  return std::clamp(material.alpha_cutoff / material.base_color[3], 0.0, 1.0);
+}
+
+TexelFormat find_format(GpuTexels texels) {
+  return texels == GpuTexels::astc_4x4   ? TexelFormat::astc_4x4
+         : texels == GpuTexels::astc_6x6 ? TexelFormat::astc_6x6
+                                         : TexelFormat::rgba8;
+}
+
+double measure(const Pixels& a, const Pixels& b, const GpuPicture& picture) {
+  const bool alpha = picture.shows_alpha && picture.kind == TexelKind::colors;
+  const std::size_t channels = alpha ? 4 : 3;
+  double sum = 0;
+  for (std::size_t i = 0; i < a.rgba.size(); i += 4) {
+    for (std::size_t c = 0; c < channels; ++c) {
+      const double off = static_cast<double>(a.rgba[i + c]) - b.rgba[i + c];
+      sum += off * off;
+    }
+  }
+  const double mean = sum / static_cast<double>(a.rgba.size() / 4 * channels);
+  return mean <= 0 ? same_db : std::min(same_db, 10 * std::log10(255.0 * 255.0 / mean));
+}
+
+Result<double> measure_file(const Pixels& pixels,
+                            const GpuPicture& picture,
+                            const Bytes& file,
+                            const PictureCodec& codec) {
+  const auto array = codec.decode_array(file, 0);
+  if (!array) {
+    return Failure(array.error());
+  }
+  const Pixels& found = array->layers.front();
+  if (found.width_px != pixels.width_px || found.height_px != pixels.height_px) {
+    return Failure(Error{ErrorCode::bad_image,
+                         fmt::format("it has {} x {} pixels, the picture {} x {}", found.width_px,
+                                     found.height_px, pixels.width_px, pixels.height_px),
+                         {}});
+  }
+  return measure(pixels, found, picture);
+}
+
+Result<Pixels> decode(const Scene& scene, ImageId image, const PictureCodec& codec) {
+  auto pixels = codec.decode(find_encoded(scene, image));
+  if (!pixels) {
+    Error error = pixels.error();
+    error.place.pointer = fmt::format("/images/{}", to_index(image));
+    return Failure(std::move(error));
+  }
+  return pixels;
+}
+
+/// Finds out what shows each texture.
+class Lister {
+ public:
+  Lister(const Scene& scene, const RoutePlan& routes, const PageImages& images) : scene_(scene) {
+    for (std::size_t p = 0; p < std::min(routes.pages.size(), images.size()); ++p) {
+      for (const Tile& tile : routes.pages[p].tiles) {
+        const auto color = static_cast<std::size_t>(Channel::color);
+        if (images[p][color] != no_image && !tile.solid()) {
+          const RectSize size =
+              tile.turned ? RectSize{tile.size.height_px, tile.size.width_px} : tile.size;
+          areas_[images[p][color]].push_back({tile.x, tile.y, size.width_px, size.height_px});
+        }
+      }
+    }
+  }
+
+  GpuPictures run() {
+    for (const Material& material : scene_.materials) {
+      const auto slots = list_slots(material);
+      for (std::size_t s = 0; s < slots.size(); ++s) {
+        if (slots[s]->texture != no_texture) {
+          note(material, static_cast<Slot>(s), slots[s]->texture);
+        }
+      }
+    }
+    GpuPictures out;
+    out.left_out = std::move(left_out_);
+    for (auto& [key, picture] : pictures_) {
+      std::sort(picture.textures.begin(), picture.textures.end());
+      out.pictures.push_back(std::move(picture));
+    }
+    std::size_t others = 0;
+    for (std::size_t t = 0; t < scene_.textures.size(); ++t) {
+      const Texture& texture = scene_.textures[t];
+      others +=
+          texture.layers || texture.image == no_image ? 0 : 1 - kinds_.count(make_id<TextureId>(t));
+    }
+    if (others > 0) {
+      out.left_out.push_back(
+          fmt::format("{} textures that no slot of the standard shows have no picture for GPUs: "
+                      "what their texels mean is not known",
+                      others));
+    }
+    return out;
+  }
+
+ private:
+  void note(const Material& material, Slot slot, TextureId id) {
+    const Texture& texture = scene_.textures[to_index(id)];
+    // Layers are such files already.
+    if (texture.image == no_image || texture.layers ||
+        find_encoded(scene_, texture.image).size() == 0) {
+      return;
+    }
+    const TexelKind kind = find_kind(slot);
+    const auto [known, added] = kinds_.try_emplace(id, kind);
+    if (known->second != kind) {
+      left_out_.push_back(fmt::format(
+          "texture {} shows colours in one slot and values in another; its picture for GPUs is "
+          "that of the first",
+          to_index(id)));
+      return;
+    }
+    const double cutoff = slot == Slot::base_color ? find_cutoff(material) : 0;
+    GpuPicture& picture = pictures_[{texture.image, kind, cutoff > 0}];
+    picture.image = texture.image;
+    picture.kind = kind;
+    picture.shows_alpha = picture.shows_alpha ||
+                          (slot == Slot::base_color && material.alpha_mode != AlphaMode::opaque);
+    if (added) {
+      picture.textures.push_back(id);
+    }
+    if (cutoff > 0 && picture.cut.cutoff == 0) {
+      picture.cut = {cutoff, areas_[texture.image]};
+    }
+  }
+
+  const Scene& scene_;
+  std::map<ImageId, std::vector<TexelRect>> areas_;
+  std::map<TextureId, TexelKind> kinds_;
+  std::map<std::tuple<ImageId, TexelKind, bool>, GpuPicture> pictures_;
+  std::vector<std::string> left_out_;
+};
+
+}  // namespace
+
+std::string_view to_string(GpuTexels texels) {
+  constexpr std::array<std::string_view, 4> names{"none", "rgba8", "astc_4x4", "astc_6x6"};
+  return names[static_cast<std::size_t>(texels)];
+}
+
+Result<void> validate(const GpuPictureSettings& settings) {
+  for (const auto& [name, value] :
+       {std::pair("gpu_pictures.gpu_quality", settings.quality),
+        std::pair("gpu_pictures.gpu_least_psnr_db", settings.least_psnr_db)}) {
+    if (!(value >= 0 && value <= 100)) {
+      return Failure(Error{
+          ErrorCode::bad_setting, fmt::format("{} is {}; 0 to 100 is allowed", name, value), {}});
+    }
+  }
+  return {};
+}
+
+GpuPictures list_gpu_pictures(const Scene& scene,
+                              const RoutePlan& routes,
+                              const PageImages& images) {
+  return Lister(scene, routes, images).run();
+}
+
+Result<EncodedGpuPicture> encode_gpu_picture(const Scene& scene,
+                                             const GpuPicture& picture,
+                                             const GpuPictureSettings& settings,
+                                             const PictureCodec& codec,
+                                             const RunControl& run) {
+  const auto pixels = decode(scene, picture.image, codec);
+  if (!pixels) {
+    return Failure(pixels.error());
+  }
+  EncodedGpuPicture out;
+  out.texels = settings.texels;
+  while (true) {
+    auto bytes = codec.encode_array({.kind = picture.kind, .cut = picture.cut, .layers = {*pixels}},
+                                    {.format = find_format(out.texels),
+                                     .shape = ArrayShape::single,
+                                     .supercompression = settings.packing,
+                                     .astc_quality = static_cast<float>(settings.quality)},
+                                    run);
+    if (!bytes) {
+      return Failure(bytes.error());
+    }
+    const Bytes file = make_bytes(std::vector<std::byte>(*bytes));
+    const auto likeness = measure_file(*pixels, picture, file, codec);
+    if (!likeness) {
+      return Failure(likeness.error());
+    }
+    out.bytes = std::move(*bytes);
+    out.psnr_db = *likeness;
+    if (out.psnr_db >= settings.least_psnr_db || out.texels == GpuTexels::rgba8) {
+      return out;
+    }
+    out.texels = out.texels == GpuTexels::astc_6x6 ? GpuTexels::astc_4x4 : GpuTexels::rgba8;
+  }
+}
+
+Result<double> measure_gpu_picture(const Scene& scene,
+                                   const GpuPicture& picture,
+                                   const Bytes& file,
+                                   const PictureCodec& codec) {
+  const auto pixels = decode(scene, picture.image, codec);
+  return pixels ? measure_file(*pixels, picture, file, codec) : Failure(pixels.error());
+}
+
+void name_gpu_picture(Texture& texture, const std::string& uri) {
+  Extra& extra = texture.extra.ensure();
+  extra.extras =
+      put_member(extra.extras, gpu_picture_key, fmt::format("{{\"uri\":{}}}", to_json_text(uri)));
+}
+
+std::string find_gpu_picture(const Texture& texture) {
+  const std::string value = find_extra(texture.extra, gpu_picture_key);
+  return value.empty() ? value : find_member(value, "uri");
+}
+
+}  // namespace wakuzume
