@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <map>
 
 #include "build/instances.h"
 #include "scene/elements.h"
@@ -79,6 +80,11 @@ class Spreader {
       take(places[2], i, node.trs.scale);
       give_extras(shown, lanes, i, node);
     }
+    if (is_mirrored(result.node)) {
+      const MeshId own = find_mirrored(shown.mesh);
+      std::for_each(built_.nodes.begin() + static_cast<std::ptrdiff_t>(to_index(first)),
+                    built_.nodes.end(), [&](Node& node) { node.mesh = own; });
+    }
     Node& parent = built_.nodes[to_index(result.node)];
     parent.mesh = no_mesh;
     parent.instancing.reset();
@@ -87,6 +93,44 @@ class Spreader {
     }
     result.first_instance = first;
     result.instances = static_cast<std::uint32_t>(count);
+  }
+
+  /// Whether its mesh is drawn the other way round; of a set, by its first instance: all have the
+  /// same hand.
+  [[nodiscard]] bool is_mirrored(NodeId id) const {
+    double hand = linear_determinant(worlds_[to_index(id)]);
+    if (const auto& set = before_[id].instancing) {
+      for (const Attribute& attribute : set->attributes) {
+        if (attribute.semantic == "SCALE" && before_[attribute.stream].count > 0) {
+          const std::vector<double> scales = make_doubles(before_, attribute.stream);
+          hand *= scales[0] * scales[1] * scales[2];
+        }
+      }
+    }
+    return hand < 0;
+  }
+
+  /// Engines that instance equal meshes by themselves draw one hand at a time, and take those for
+  /// equal that are one mesh of the file. So what is mirrored has a mesh of its own, with the same
+  /// streams, where others show it upright.
+  MeshId find_mirrored(MeshId mesh) {
+    if (upright_.empty()) {
+      upright_.assign(before_.meshes.size(), false);
+      for (std::size_t n = 0; n < before_.nodes.size(); ++n) {
+        const MeshId shown = before_.nodes[n].mesh;
+        if (shown != no_mesh && !is_mirrored(make_id<NodeId>(n))) {
+          upright_[to_index(shown)] = true;
+        }
+      }
+    }
+    if (!upright_[to_index(mesh)]) {
+      return mesh;
+    }
+    const auto [slot, added] = mirrored_.try_emplace(mesh, make_id<MeshId>(built_.meshes.size()));
+    if (added) {
+      built_.meshes.push_back(Mesh(built_[mesh]));
+    }
+    return slot->second;
   }
 
   static std::size_t find_place_lane(std::string_view semantic) {
@@ -150,6 +194,10 @@ class Spreader {
 
   Scene& built_;
   Ledger& ledger_;
+  const Scene before_ = built_;
+  const std::vector<Mat4d> worlds_ = make_world_matrices(built_);
+  std::vector<bool> upright_;          ///< by mesh: something shows it so; made when first asked
+  std::map<MeshId, MeshId> mirrored_;  ///< by the mesh that is upright
   std::size_t left_ = 0;
 };
 
