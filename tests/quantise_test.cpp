@@ -58,6 +58,47 @@ test::MeshData make_sheet(std::uint32_t side) {
   return sheet;
 }
 
+TEST(Quantise, StoresTargetsThatMoveFewVerticesSparsely) {
+  constexpr std::uint32_t side = 40;
+  test::SceneBuilder builder;
+  Primitive primitive = builder.make_primitive(make_sheet(side), no_material);
+  // One moves eight vertices, one all of them, one none at all.
+  for (const std::uint32_t moved : {8U, side * side, 0U}) {
+    test::Floats moves(std::size_t{3} * side * side, 0.0F);
+    for (std::uint32_t v = 0; v < moved; ++v) {
+      moves[3 * ((7 * v + 5) % (side * side)) + 1] = 0.25F;
+    }
+    primitive.morph_targets.push_back(
+        {{"POSITION", builder.add_stream(moves, ElementType::vec3, ComponentType::f32)}});
+    const double least = moved == side * side ? 0.25 : 0;
+    builder.scene.streams.back().bounds = StreamBounds{{0, least, 0}, {0, moved > 0 ? 0.25 : 0, 0}};
+  }
+  const MeshId mesh = builder.add_mesh("face", {primitive});
+  builder.scene.meshes.back().weights.assign(3, 0.0);
+  builder.add_node("face", mesh);
+  const Scene scene = builder.finish();
+  const Scene small = quantise_well(scene, {.form = GeometryForm::quantised});
+  const Scene packed = quantise_well(scene, {.form = GeometryForm::packed});
+  for (std::size_t t = 0; t < 3; ++t) {
+    const auto stream = [&](const Scene& of) {
+      return of[mesh].primitives[0].morph_targets[t][0].stream;
+    };
+    EXPECT_EQ(make_floats(small, stream(small)), make_floats(scene, stream(scene))) << t;
+    EXPECT_EQ(make_floats(packed, stream(packed)), make_floats(scene, stream(scene))) << t;
+    EXPECT_EQ(static_cast<bool>(small[stream(small)].sparse), t != 1) << t;
+    EXPECT_FALSE(packed[stream(packed)].sparse) << "zeros pack to nothing";
+  }
+  EXPECT_EQ(quantise_well(small, {.form = GeometryForm::quantised}).streams.size(),
+            small.streams.size());
+  const auto folder = test::make_scratch();
+  ASSERT_TRUE(write_scene(scene, (folder / "plain.glb").string()));
+  ASSERT_TRUE(write_scene(small, (folder / "small.glb").string()));
+  EXPECT_EQ(test::ask_validator(folder / "small.glb").substr(0, 2), "0 ") << "errors";
+  const auto size = [&](const char* name) { return fs::file_size(folder / name); };
+  EXPECT_LT(size("small.glb") + 2 * 12 * side * side, size("plain.glb"))
+      << "two targets take next to nothing";
+}
+
 TEST(Quantise, StoresEachAttributeInTheNarrowestTypeThatIsNearEnough) {
   test::SceneBuilder builder;
   const MeshId mesh = builder.add_mesh("sheet", make_sheet(20));

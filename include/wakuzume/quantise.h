@@ -20,7 +20,8 @@
 /// 1. No vertex moves by more than the error in the world, no normal turns by more, no UV or colour
 /// differs by more; what can't be stored so stays as it is, and that is told.
 /// 2. Meshes that stand unturned in the world share one grid: where they met, they still meet.
-/// 3. Weights, morph targets, animations and attributes of one's own are not touched.
+/// 3. Weights, animations and attributes of one's own are not touched. Morph targets keep their
+/// values; when not packed, those that move few vertices are sparse.
 /// 4. The same bytes for any number of threads; what is quantised stays as it is a second time.
 /// \source KHR_mesh_quantization and EXT_meshopt_compression, extensions of glTF 2.0
 namespace wakuzume {

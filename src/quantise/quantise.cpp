@@ -54,6 +54,9 @@ class Quantiser {
     const std::size_t first_block = out_.scene.blocks.size();
     replace(std::move(made));
     narrow_indices();
+    if (settings_.form == GeometryForm::quantised) {
+      thin_targets();
+    }
     place_nodes(grids.of_mesh, out_.scene);
     if (settings_.form == GeometryForm::packed) {
       turn_triangles();
@@ -144,6 +147,76 @@ class Quantiser {
       }
       primitive.indices = known->second;
     });
+  }
+
+  /// Morph targets move few vertices of a mesh, as a rule: those alone, where that takes less. What
+  /// is packed has no zeros left to save.
+  void thin_targets() {
+    std::map<StreamId, StreamId> now;
+    for_each_primitive(out_.scene, [&](Primitive& primitive) {
+      for (std::vector<Attribute>& target : primitive.morph_targets) {
+        for (Attribute& attribute : target) {
+          const auto [known, added] = now.try_emplace(attribute.stream, attribute.stream);
+          if (added) {
+            known->second = thin(attribute.stream);
+          }
+          attribute.stream = known->second;
+        }
+      }
+    });
+  }
+
+  /// The stream with what is not nought in a sparse substitution, or itself. The same values.
+  StreamId thin(StreamId id) {
+    const Stream old = before_[id];
+    const std::uint32_t size = element_bytes(old.component, old.element);
+    const std::vector<std::byte> elements = make_packed(before_, id);
+    std::vector<std::uint32_t> moved;
+    for (std::uint32_t e = 0; e < old.count; ++e) {
+      const auto begin = elements.begin() + static_cast<std::ptrdiff_t>(std::size_t{e} * size);
+      if (std::any_of(begin, begin + size, [](std::byte byte) { return byte != std::byte{}; })) {
+        moved.push_back(e);
+      }
+    }
+    if (moved.empty()) {
+      moved.push_back(0);  // a substitution of nothing is none
+    }
+    constexpr std::size_t described = 200;  // bytes of JSON
+    const bool wide = moved.back() > 0xFFFF;
+    const std::size_t index_bytes = wide ? 4 : 2;
+    if (old.sparse || old.view == no_view ||
+        moved.size() * (index_bytes + size) + described >= elements.size()) {
+      return id;
+    }
+    std::vector<std::byte> indices;
+    std::vector<std::byte> values;
+    for (const std::uint32_t e : moved) {
+      for (std::size_t b = 0; b < index_bytes; ++b) {
+        indices.push_back(static_cast<std::byte>(e >> (8 * b)));
+      }
+      const auto begin = elements.begin() + static_cast<std::ptrdiff_t>(std::size_t{e} * size);
+      values.insert(values.end(), begin, begin + size);
+    }
+    SparseSubstitution sparse;
+    sparse.count = moved.size();
+    sparse.index_type = wide ? ComponentType::u32 : ComponentType::u16;
+    sparse.index_view = add_view(std::move(indices));
+    sparse.value_view = add_view(std::move(values));
+    Stream made = old;
+    made.view = no_view;
+    made.offset = 0;
+    made.sparse = std::move(sparse);
+    out_.scene.streams.push_back(std::move(made));
+    return make_id<StreamId>(out_.scene.streams.size() - 1);
+  }
+
+  ViewId add_view(std::vector<std::byte> bytes) {
+    BlockView view;
+    view.block = make_id<BlockId>(out_.scene.blocks.size());
+    view.length = bytes.size();
+    out_.scene.blocks.emplace_back().bytes = make_bytes(std::move(bytes));
+    out_.scene.views.push_back(view);
+    return make_id<ViewId>(out_.scene.views.size() - 1);
   }
 
   /// Packing keeps which triangles there are and the way round they go. What it would turn is
