@@ -1,5 +1,6 @@
 // SPDX-FileCopyrightText: 2026 The Wakuzume authors
 // SPDX-License-Identifier: MIT
+#include <draco/compression/decode.h>
 #include <draco/compression/encode.h>
 #include <draco/mesh/mesh.h>
 #include <fmt/format.h>
@@ -10,9 +11,13 @@
 #include <random>
 #include <sstream>
 
+#include "glasshouse.h"
 #include "support/process.h"
+#include "support/scene_builder.h"
 #include "support/soup.h"
+#include "wakuzume/build.h"
 #include "wakuzume/io.h"
+#include "wakuzume/verify.h"
 
 // Meshes that KHR_draco_mesh_compression holds.
 namespace wakuzume {
@@ -170,6 +175,159 @@ TEST(ReadDraco, ReadsWhatEdgesWereFollowedFor) {
   const auto out = test::make_scratch() / "plain.glb";
   ASSERT_TRUE(write_scene(*packed, out.string()));
   EXPECT_EQ(test::ask_validator(out).substr(0, 2), "0 ");
+}
+
+draco::DataType find_type(ComponentType type) {
+  switch (type) {
+    case ComponentType::i8:
+      return draco::DT_INT8;
+    case ComponentType::u8:
+      return draco::DT_UINT8;
+    case ComponentType::i16:
+      return draco::DT_INT16;
+    case ComponentType::u16:
+      return draco::DT_UINT16;
+    case ComponentType::u32:
+      return draco::DT_UINT32;
+    case ComponentType::f32:
+      break;
+  }
+  return draco::DT_FLOAT32;
+}
+
+draco::GeometryAttribute::Type find_use(const std::string& semantic) {
+  return semantic == "POSITION"              ? draco::GeometryAttribute::POSITION
+         : semantic == "NORMAL"              ? draco::GeometryAttribute::NORMAL
+         : semantic.starts_with("TEXCOORD_") ? draco::GeometryAttribute::TEX_COORD
+         : semantic.starts_with("COLOR_")    ? draco::GeometryAttribute::COLOR
+                                             : draco::GeometryAttribute::GENERIC;
+}
+
+/// Puts the streams of a primitive into one that the extension holds.
+void compress(Scene& scene, Primitive& primitive, int method, int position_bits) {
+  draco::Mesh mesh;
+  const auto points = static_cast<std::uint32_t>(count_vertices(scene, primitive));
+  mesh.set_num_points(points);
+  std::vector<int> numbers;
+  for (const Attribute& attribute : primitive.attributes) {
+    const Stream& stream = scene[attribute.stream];
+    const std::uint32_t size = element_bytes(stream.component, stream.element);
+    const auto components = static_cast<std::uint8_t>(component_count(stream.element));
+    draco::GeometryAttribute made;
+    made.Init(find_use(attribute.semantic), nullptr, components, find_type(stream.component),
+              stream.normalized, size, 0);
+    numbers.push_back(mesh.AddAttribute(made, true, points));
+    const std::vector<std::byte> values = make_packed(scene, attribute.stream);
+    for (std::uint32_t v = 0; v < points; ++v) {
+      mesh.attribute(numbers.back())
+          ->SetAttributeValue(draco::AttributeValueIndex(v), &values[std::size_t{size} * v]);
+    }
+  }
+  const std::vector<std::uint32_t> indices = make_list_indices(scene, primitive);
+  for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+    draco::Mesh::Face face;
+    for (std::size_t c = 0; c < 3; ++c) {
+      face[c] = draco::PointIndex(indices[i + c]);
+    }
+    mesh.AddFace(face);
+  }
+  draco::Encoder encoder;
+  encoder.SetEncodingMethod(method);
+  encoder.SetTrackEncodedProperties(true);
+  if (position_bits > 0) {
+    encoder.SetAttributeQuantization(draco::GeometryAttribute::POSITION, position_bits);
+  }
+  draco::EncoderBuffer buffer;
+  const bool encoded = encoder.EncodeMeshToBuffer(mesh, &buffer).ok();
+  draco::DecoderBuffer again;
+  again.Init(buffer.data(), buffer.size());
+  // What the library itself can't do stays as it is: few triangles of many points, or degenerate
+  // ones alone.
+  if (!encoded || !draco::Decoder().DecodeMeshFromBuffer(&again).ok()) {
+    return;
+  }
+  const auto bytes = std::as_bytes(std::span(buffer.data(), buffer.size()));
+  scene.blocks.emplace_back().bytes =
+      make_bytes(std::vector<std::byte>(bytes.begin(), bytes.end()));
+  BlockView& view = scene.views.emplace_back();
+  view.block = make_id<BlockId>(scene.blocks.size() - 1);
+  view.length = buffer.size();
+  std::string ids;
+  for (std::size_t a = 0; a < numbers.size(); ++a) {
+    Attribute& attribute = primitive.attributes[a];
+    Stream stream = scene[attribute.stream];
+    stream.view = no_view;
+    stream.offset = 0;
+    stream.count = encoder.num_encoded_points();
+    attribute.stream = make_id<StreamId>(scene.streams.size());
+    scene.streams.push_back(std::move(stream));
+    ids += fmt::format("{}\"{}\":{}", a > 0 ? "," : "", attribute.semantic,
+                       mesh.attribute(numbers[a])->unique_id());
+  }
+  Stream stream;
+  stream.component = ComponentType::u32;
+  stream.count = 3 * encoder.num_encoded_faces();
+  primitive.indices = make_id<StreamId>(scene.streams.size());
+  scene.streams.push_back(std::move(stream));
+  primitive.mode = PrimitiveMode::triangles;
+  primitive.extra.ensure().extensions.push_back(
+      {"KHR_draco_mesh_compression",
+       fmt::format(R"({{"bufferView":{},"attributes":{{{}}}}})", scene.views.size() - 1, ids)});
+}
+
+Scene compress(Scene scene, int method, int position_bits) {
+  for (Mesh& mesh : scene.meshes) {
+    for (Primitive& primitive : mesh.primitives) {
+      if (primitive.morph_targets.empty() && primitive.mode == PrimitiveMode::triangles) {
+        compress(scene, primitive, method, position_bits);
+      }
+    }
+  }
+  scene.extensions_used.emplace_back("KHR_draco_mesh_compression");
+  scene.extensions_required.emplace_back("KHR_draco_mesh_compression");
+  return scene;
+}
+
+/// A scene that was written compressed, as it is read.
+Scene read_compressed(const Scene& source, int method, int position_bits) {
+  const std::string path = (test::make_scratch() / "packed.glb").string();
+  const auto written = write_scene(compress(source, method, position_bits), path);
+  EXPECT_TRUE(written) << to_string(written.error());
+  auto packed = read_scene(path);
+  EXPECT_TRUE(packed) << to_string(packed.error());
+  return packed ? std::move(*packed) : Scene{};
+}
+
+TEST(ReadDraco, WholeScenesShowTheSameTriangles) {
+  for (const std::uint32_t seed : {1U, 2U, 3U}) {
+    const Scene plain = test::make_random_scene(seed, 60);
+    const auto soup = test::make_soup(plain);
+    const Scene exact = read_compressed(plain, draco::MESH_SEQUENTIAL_ENCODING, 0);
+    EXPECT_EQ(exact.unpacked, (std::vector<std::string>{"KHR_draco_mesh_compression"}));
+    EXPECT_EQ(test::count_unmatched(soup, test::make_soup(exact), 0), 0U) << seed;
+    const Scene close = read_compressed(plain, draco::MESH_EDGEBREAKER_ENCODING, 16);
+    // Following edges leaves out what is degenerate.
+    const auto left = test::make_soup(close);
+    EXPECT_EQ(test::count_unmatched(left, soup, 1e-3), 0U) << seed;
+    EXPECT_GT(left.size(), soup.size() / 2) << seed;
+  }
+}
+
+TEST(ReadDraco, ResultsOfWholeScenesAreThoseOfThePlainOnes) {
+  const Scene source = demo::make_glasshouse();
+  const Plan planned = *propose(source, *survey(source));
+  const std::size_t draws = survey(build(source, planned)->scene)->draws.size();
+  for (const auto& [method, bits] : {std::pair(draco::MESH_SEQUENTIAL_ENCODING, 0),
+                                     std::pair(draco::MESH_EDGEBREAKER_ENCODING, 16)}) {
+    const Scene packed = read_compressed(source, method, bits);
+    const Plan plan = *propose(packed, *survey(packed));
+    const Built built = *build(packed, plan);
+    const auto verdict = verify(packed, built.scene, built.ledger);
+    ASSERT_TRUE(verdict) << to_string(verdict.error());
+    EXPECT_TRUE(verdict->passed) << method;
+    EXPECT_EQ(survey(built.scene)->draws.size(), draws) << method;
+    EXPECT_EQ(plan.groups.size(), planned.groups.size()) << method;
+  }
 }
 
 TEST(ReadDraco, AgreesWithAnEnginesDecoderBitForBit) {
