@@ -167,7 +167,47 @@ TEST(ListGpuPictures, KnowsWhatTexelsMean) {
   EXPECT_EQ(kind_of(material.normal_texture)->kind, TexelKind::normals);
   EXPECT_EQ(kind_of(material.emissive_texture)->kind, TexelKind::colors);
   ASSERT_EQ(found.left_out.size(), 1U);
-  EXPECT_EQ(found.left_out[0].substr(0, 10), "1 textures");
+  EXPECT_EQ(found.left_out[0].substr(0, 9), "a texture");
+}
+
+TEST(ListGpuPictures, CutsWhatSomeMaterialCuts) {
+  test::SceneBuilder builder;
+  const TextureId texture = test::add_picture(builder, test::make_picture(8, 8, 1));
+  for (const AlphaMode mode : {AlphaMode::opaque, AlphaMode::mask, AlphaMode::blend}) {
+    Material& material = builder.scene.materials[to_index(builder.add_material("m"))];
+    material.alpha_mode = mode;
+    material.base_color_texture.texture = texture;
+  }
+  const GpuPictures found = list_gpu_pictures(builder.scene, {}, {});
+  ASSERT_EQ(found.pictures.size(), 1U) << "a texture names one file";
+  EXPECT_EQ(found.pictures[0].textures, std::vector<TextureId>{texture});
+  EXPECT_EQ(found.pictures[0].cut.cutoff, 0.5);
+  EXPECT_TRUE(found.pictures[0].shows_alpha);
+}
+
+TEST(ListGpuPictures, KnowsTheTilesOfPages) {
+  test::SceneBuilder builder;
+  const TextureId texture = test::add_picture(builder, test::make_picture(32, 16, 1));
+  Material& material = builder.scene.materials[to_index(builder.add_material("page"))];
+  material.alpha_mode = AlphaMode::mask;
+  material.base_color_texture.texture = texture;
+  RoutePlan routes;
+  AtlasPage& page = routes.pages.emplace_back();
+  page.size = {64, 32};
+  page.halvings[0] = 1;  // its picture is half as large
+  Tile tile;
+  tile.texture = {16, 8};
+  tile.size = {16, 8};
+  tile.x = 4;
+  tile.y = 2;
+  tile.turned = true;
+  page.tiles = {tile, Tile{}};
+  const ImageId image = builder.scene.textures[to_index(texture)].image;
+  const PageImages images{{image, no_image, no_image, no_image}};
+  const GpuPictures found = list_gpu_pictures(builder.scene, routes, images);
+  ASSERT_EQ(found.pictures.size(), 1U);
+  const std::vector<TexelRect> wanted{{2, 1, 4, 8}};
+  EXPECT_EQ(found.pictures[0].cut.areas, wanted) << "a solid tile has nothing to cut";
 }
 
 TEST(NameGpuPicture, LeavesOtherExtrasAndTheContentAsTheyWere) {

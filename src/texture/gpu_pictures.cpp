@@ -90,18 +90,15 @@ Result<Pixels> decode(const Scene& scene, ImageId image, const PictureCodec& cod
   return pixels;
 }
 
-/// Finds out what shows each texture.
+/// Finds out what shows each texture, then which pictures those are.
 class Lister {
  public:
   Lister(const Scene& scene, const RoutePlan& routes, const PageImages& images) : scene_(scene) {
+    constexpr auto color = static_cast<std::size_t>(Channel::color);
     for (std::size_t p = 0; p < std::min(routes.pages.size(), images.size()); ++p) {
-      for (const Tile& tile : routes.pages[p].tiles) {
-        const auto color = static_cast<std::size_t>(Channel::color);
-        if (images[p][color] != no_image && !tile.solid()) {
-          const RectSize size =
-              tile.turned ? RectSize{tile.size.height_px, tile.size.width_px} : tile.size;
-          areas_[images[p][color]].push_back({tile.x, tile.y, size.width_px, size.height_px});
-        }
+      const AtlasPage& page = routes.pages[p];
+      if (images[p][color] != no_image && page.has(Channel::color)) {
+        areas_[images[p][color]] = list_areas(page);
       }
     }
   }
@@ -117,60 +114,91 @@ class Lister {
     }
     GpuPictures out;
     out.left_out = std::move(left_out_);
-    for (auto& [key, picture] : pictures_) {
-      std::sort(picture.textures.begin(), picture.textures.end());
+    std::map<std::tuple<ImageId, TexelKind, bool>, GpuPicture> pictures;
+    for (const auto& [id, use] : uses_) {
+      const ImageId image = scene_.textures[to_index(id)].image;
+      GpuPicture& picture = pictures[{image, use.kind, use.cutoff > 0}];
+      picture.image = image;
+      picture.kind = use.kind;
+      picture.shows_alpha = picture.shows_alpha || use.shows_alpha;
+      picture.textures.push_back(id);
+      if (picture.cut.cutoff == 0 && use.cutoff > 0) {
+        picture.cut = {use.cutoff, areas_[image]};
+      }
+    }
+    for (auto& [key, picture] : pictures) {
       out.pictures.push_back(std::move(picture));
     }
-    std::size_t others = 0;
-    for (std::size_t t = 0; t < scene_.textures.size(); ++t) {
-      const Texture& texture = scene_.textures[t];
-      others +=
-          texture.layers || texture.image == no_image ? 0 : 1 - kinds_.count(make_id<TextureId>(t));
-    }
-    if (others > 0) {
-      out.left_out.push_back(
-          fmt::format("{} textures that no slot of the standard shows have no picture for GPUs: "
-                      "what their texels mean is not known",
-                      others));
-    }
+    tell_others(out);
     return out;
   }
 
  private:
+  struct Use {
+    TexelKind kind = TexelKind::colors;
+    double cutoff = 0;
+    bool shows_alpha = false;
+  };
+
+  /// In pixels of the picture of colours, which may be smaller than the page.
+  static std::vector<TexelRect> list_areas(const AtlasPage& page) {
+    const std::uint32_t halved = page.halvings[static_cast<std::size_t>(Channel::color)];
+    std::vector<TexelRect> out;
+    for (const Tile& tile : page.tiles) {
+      if (!tile.solid()) {
+        const RectSize size =
+            tile.turned ? RectSize{tile.size.height_px, tile.size.width_px} : tile.size;
+        out.push_back({tile.x >> halved, tile.y >> halved, size.width_px >> halved,
+                       size.height_px >> halved});
+      }
+    }
+    return out;
+  }
+
+  /// Layers are such files already, and what is not there has none.
+  [[nodiscard]] bool has_picture(const Texture& texture) const {
+    return texture.image != no_image && !texture.layers &&
+           find_encoded(scene_, texture.image).size() > 0;
+  }
+
   void note(const Material& material, Slot slot, TextureId id) {
-    const Texture& texture = scene_.textures[to_index(id)];
-    // Layers are such files already.
-    if (texture.image == no_image || texture.layers ||
-        find_encoded(scene_, texture.image).size() == 0) {
+    if (!has_picture(scene_.textures[to_index(id)])) {
       return;
     }
     const TexelKind kind = find_kind(slot);
-    const auto [known, added] = kinds_.try_emplace(id, kind);
-    if (known->second != kind) {
+    const auto [known, added] = uses_.try_emplace(id, Use{kind});
+    Use& use = known->second;
+    if (use.kind != kind) {
       left_out_.push_back(fmt::format(
           "texture {} shows colours in one slot and values in another; its picture for GPUs is "
           "that of the first",
           to_index(id)));
       return;
     }
-    const double cutoff = slot == Slot::base_color ? find_cutoff(material) : 0;
-    GpuPicture& picture = pictures_[{texture.image, kind, cutoff > 0}];
-    picture.image = texture.image;
-    picture.kind = kind;
-    picture.shows_alpha = picture.shows_alpha ||
-                          (slot == Slot::base_color && material.alpha_mode != AlphaMode::opaque);
-    if (added) {
-      picture.textures.push_back(id);
+    if (slot == Slot::base_color) {
+      use.cutoff = use.cutoff > 0 ? use.cutoff : find_cutoff(material);
+      use.shows_alpha = use.shows_alpha || material.alpha_mode != AlphaMode::opaque;
     }
-    if (cutoff > 0 && picture.cut.cutoff == 0) {
-      picture.cut = {cutoff, areas_[texture.image]};
+  }
+
+  void tell_others(GpuPictures& out) const {
+    std::size_t others = 0;
+    for (std::size_t t = 0; t < scene_.textures.size(); ++t) {
+      const bool known = uses_.count(make_id<TextureId>(t)) > 0;
+      others += !known && has_picture(scene_.textures[t]) ? 1U : 0U;
+    }
+    if (others > 0) {
+      out.left_out.push_back(
+          fmt::format("{} that no slot of the standard shows {} no picture for GPUs: what the "
+                      "texels mean is not known",
+                      others == 1 ? "a texture" : fmt::format("{} textures", others),
+                      others == 1 ? "has" : "have"));
     }
   }
 
   const Scene& scene_;
   std::map<ImageId, std::vector<TexelRect>> areas_;
-  std::map<TextureId, TexelKind> kinds_;
-  std::map<std::tuple<ImageId, TexelKind, bool>, GpuPicture> pictures_;
+  std::map<TextureId, Use> uses_;
   std::vector<std::string> left_out_;
 };
 
