@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #include "wakuzume/gpu_pictures.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -210,6 +211,23 @@ TEST(ListGpuPictures, KnowsTheTilesOfPages) {
   EXPECT_EQ(found.pictures[0].cut.areas, wanted) << "a solid tile has nothing to cut";
 }
 
+TEST(ListGpuPictures, KnowsBakedLight) {
+  test::SceneBuilder builder;
+  const TextureId own = test::add_picture(builder, test::make_picture(8, 8, 1));
+  const TextureId joined = test::add_picture(builder, test::make_picture(8, 8, 2));
+  Material& material = builder.scene.materials[to_index(builder.add_material("wall"))];
+  material.extra.ensure().extensions.push_back(
+      {"MOZ_lightmap", fmt::format(R"({{"index":{},"texCoord":1}})", to_index(own))});
+  const ImageId page = builder.scene.textures[to_index(joined)].image;
+  const GpuPictures found =
+      list_gpu_pictures(builder.scene, {}, PageImages{{page, no_image, no_image, no_image}});
+  ASSERT_EQ(found.pictures.size(), 2U);
+  EXPECT_EQ(found.pictures[0].textures, std::vector<TextureId>{own});
+  EXPECT_EQ(found.pictures[1].textures, std::vector<TextureId>{joined});
+  EXPECT_EQ(found.pictures[1].kind, TexelKind::colors);
+  EXPECT_TRUE(found.left_out.empty());
+}
+
 TEST(NameGpuPicture, LeavesOtherExtrasAndTheContentAsTheyWere) {
   test::SceneBuilder builder;
   const TextureId id = test::add_picture(builder, test::make_picture(8, 8, 1));
@@ -342,6 +360,12 @@ TEST_F(GpuFiles, AreThereForPicturesThatStay) {
   run({"run", path("yard.glb"), "-o", path("kept"), "--gpu-pictures", "rgba8"});
   EXPECT_EQ(list_named("kept/yard.glb").size(), 6U)
       << "the three that are cut out are one picture, the fourth is not cut out; four normals";
+  // The same beside a result of several files.
+  run({"propose", path("yard.glb"), "-o", path("plan.json")});
+  const test::Outcome built = test::run_tool(
+      {"build", path("plan.json"), "-o", path("apart/yard.gltf"), "--gpu-pictures", "rgba8"});
+  EXPECT_EQ(built.exit_code, 0) << built.err;
+  EXPECT_EQ(list_named("apart/yard.gltf").size(), 6U);
   const test::Outcome refused =
       run({"run", path("yard.glb"), "-o", path("no"), "--gpu-pictures", "bc7"}, 2);
   EXPECT_NE(refused.err.find("astc_4x4"), std::string::npos) << refused.err;

@@ -162,6 +162,20 @@ Pixels make_waves(std::uint32_t width, std::uint32_t height, double phase) {
   return out;
 }
 
+TEST(EncodeKtx2, WritesOneTextureThatIsNoArray) {
+  const TextureArray array = make_array(1, 12, 20);
+  const auto file = encode_ktx2(array, {.shape = ArrayShape::single});
+  ASSERT_TRUE(file);
+  const Found found = ask_parser(*file);
+  EXPECT_EQ(found.layers, 0U) << "an array of one layer is another thing";
+  EXPECT_EQ(found.levels.size(), 5U);
+  EXPECT_EQ(found.levels[0], array.layers[0].rgba);
+  EXPECT_EQ(decode_ktx2(make_bytes(*file))->layers[0].rgba, array.layers[0].rgba);
+  const auto refused = encode_ktx2(make_array(2, 12, 20), {.shape = ArrayShape::single});
+  ASSERT_FALSE(refused);
+  EXPECT_EQ(refused.error().code, ErrorCode::bad_image);
+}
+
 TEST(EncodeKtx2, CompressesBlocksThatDecodeToNearlyTheSame) {
   for (const auto& [format, side, number] :
        {std::tuple(TexelFormat::astc_4x4, 4U, 158U), std::tuple(TexelFormat::astc_6x6, 6U, 166U)}) {

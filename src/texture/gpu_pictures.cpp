@@ -8,8 +8,10 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <set>
 #include <tuple>
 
+#include "survey/lightmaps.h"
 #include "survey/rules.h"
 #include "survey/textures.h"
 #include "wakuzume/picture_codec.h"
@@ -101,6 +103,10 @@ class Lister {
         areas_[images[p][color]] = list_areas(page);
       }
     }
+    // Behind what routes made are joined lightmap pages, which no slot shows.
+    for (std::size_t p = routes.pages.size() + routes.stacks.size(); p < images.size(); ++p) {
+      light_.insert(images[p][color]);
+    }
   }
 
   GpuPictures run() {
@@ -112,6 +118,7 @@ class Lister {
         }
       }
     }
+    note_lightmaps();
     GpuPictures out;
     out.left_out = std::move(left_out_);
     std::map<std::tuple<ImageId, TexelKind, bool>, GpuPicture> pictures;
@@ -181,6 +188,18 @@ class Lister {
     }
   }
 
+  /// Baked light is colours.
+  void note_lightmaps() {
+    for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
+      light_.insert(find_lightmap_image(scene_, make_id<MaterialId>(m)));
+    }
+    for (std::size_t t = 0; t < scene_.textures.size(); ++t) {
+      if (has_picture(scene_.textures[t]) && light_.count(scene_.textures[t].image) > 0) {
+        uses_.try_emplace(make_id<TextureId>(t), Use{});
+      }
+    }
+  }
+
   void tell_others(GpuPictures& out) const {
     std::size_t others = 0;
     for (std::size_t t = 0; t < scene_.textures.size(); ++t) {
@@ -198,6 +217,7 @@ class Lister {
 
   const Scene& scene_;
   std::map<ImageId, std::vector<TexelRect>> areas_;
+  std::set<ImageId> light_;  ///< pictures of baked light
   std::map<TextureId, Use> uses_;
   std::vector<std::string> left_out_;
 };
