@@ -366,6 +366,11 @@ TEST_F(GpuFiles, AreThereForPicturesThatStay) {
       {"build", path("plan.json"), "-o", path("apart/yard.gltf"), "--gpu-pictures", "rgba8"});
   EXPECT_EQ(built.exit_code, 0) << built.err;
   EXPECT_EQ(list_named("apart/yard.gltf").size(), 6U);
+  const test::Outcome carried = test::run_tool({"build", path("plan.json"), "-o", path("one.glb"),
+                                                "--gpu-pictures", "rgba8", "--carry-source"});
+  EXPECT_EQ(carried.exit_code, 2) << carried.err;
+  EXPECT_NE(carried.err.find("files for GPUs"), std::string::npos) << carried.err;
+  EXPECT_FALSE(fs::exists(path("one.glb")));
   const test::Outcome refused =
       run({"run", path("yard.glb"), "-o", path("no"), "--gpu-pictures", "bc7"}, 2);
   EXPECT_NE(refused.err.find("astc_4x4"), std::string::npos) << refused.err;

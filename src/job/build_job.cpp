@@ -160,6 +160,14 @@ Result<Built> build(const Source& source,
               "keep the source file instead, restore finds it",
               {}});
   }
+  if (job.build.carry_source != CarrySource::no &&
+      plan.settings.gpu_pictures.texels != GpuTexels::none) {
+    return Failure(
+        Error{ErrorCode::bad_setting,
+              "--carry-source can't carry textures that name no files for GPUs beside those that "
+              "do; keep the source file instead, restore finds it",
+              {}});
+  }
   BuildSettings settings = job.build;
   settings.origin = source.origin ? &*source.origin : nullptr;
   settings.unreduced = source.unreduced ? &*source.unreduced : nullptr;
