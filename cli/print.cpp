@@ -126,10 +126,9 @@ std::string to_text(const Verdict& verdict) {
     out += fmt::format("  {} lookups of lightmaps read the texels that they read before\n",
                        group_digits(verdict.lightmap_lookups));
   }
+  const auto is_less_like = [](const auto& a, const auto& b) { return a.psnr_db < b.psnr_db; };
   if (!verdict.looks.empty()) {
-    const auto worst = std::min_element(
-        verdict.looks.begin(), verdict.looks.end(),
-        [](const LookCheck& a, const LookCheck& b) { return a.psnr_db < b.psnr_db; });
+    const auto worst = std::min_element(verdict.looks.begin(), verdict.looks.end(), is_less_like);
     std::uint64_t samples = 0;
     for (const LookCheck& check : verdict.looks) {
       samples += check.samples;
@@ -140,9 +139,8 @@ std::string to_text(const Verdict& verdict) {
                     worst->psnr_db);
   }
   if (!verdict.gpu_pictures.empty()) {
-    const auto worst = std::min_element(
-        verdict.gpu_pictures.begin(), verdict.gpu_pictures.end(),
-        [](const GpuPictureCheck& a, const GpuPictureCheck& b) { return a.psnr_db < b.psnr_db; });
+    const auto worst =
+        std::min_element(verdict.gpu_pictures.begin(), verdict.gpu_pictures.end(), is_less_like);
     out += fmt::format("  {} for GPUs are like what they lie beside; at worst {:.1f} dB, {}\n",
                        plural(verdict.gpu_pictures.size(), "picture", "pictures"), worst->psnr_db,
                        worst->file);

@@ -169,7 +169,7 @@ Exit repaint_command(const Options& options) {
     return command.fail(done.error());
   }
   if (!changed->images.empty() || !changed->files.empty()) {
-    if (!changed->images.empty() && ledger.gpu_pictures.texels != GpuTexels::none) {
+    if (!changed->images.empty()) {
       Scene* const scenes[] = {&built};
       const auto told = write_gpu_pictures(scenes, ledger, options.input, inputs, command.run());
       if (!told) {
@@ -178,8 +178,6 @@ Exit repaint_command(const Options& options) {
       for (const std::string& note : *told) {
         command.console().warn(note);
       }
-    }
-    if (!changed->images.empty()) {
       if (auto done = write_images(built, changed->images, options.input, inputs, command.run());
           !done) {
         return command.fail(done.error());

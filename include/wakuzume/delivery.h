@@ -71,10 +71,13 @@ Result<void> write_lightmaps(std::span<const LightmapFile> files,
                              const RunControl& run = {});
 
 /// Writes the files for GPUs of a result and its assets, into the folder "level.gpu" of
-/// "level.glb", and names them in the extras of its textures. Scenes that show the same picture
-/// name the same file. \param scenes  the result first, the one that its ledger tells of \return
-/// what has none, or is of a finer format than was asked, and why; one sentence each \error
-/// cannot_write, cancelled \cost that of encode_gpu_picture, in parallel over the pictures
+/// "level.glb", and names them in the extras of its textures; none where the ledger asks for none.
+/// Scenes that show the same picture name the same file.
+///
+/// \param scenes  the result first, the one that its ledger tells of
+/// \return what has none, or is of a finer format than was asked, and why; one sentence each
+/// \error cannot_write, cancelled
+/// \cost that of encode_gpu_picture, in parallel over the pictures
 Result<std::vector<std::string>> write_gpu_pictures(std::span<Scene* const> scenes,
                                                     const Ledger& ledger,
                                                     const std::string& target,

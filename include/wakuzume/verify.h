@@ -301,8 +301,10 @@ Result<void> verify_looks(const Scene& before,
 
 /// Holds the files for GPUs that textures of a result name against its pictures. Adds to the
 /// verdict those that are missing, of another size, or less like their picture than was asked.
-/// \param after  with the bytes of its pages \param files  beside it; null: there are none, and the
-/// verdict tells \error cancelled
+///
+/// \param after  with the bytes of its pages
+/// \param files  beside it; null: there are none, and the verdict tells
+/// \error cancelled
 Result<void> verify_gpu_pictures(const Scene& after,
                                  const Ledger& ledger,
                                  const LightmapFiles* files,

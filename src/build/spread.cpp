@@ -29,7 +29,7 @@ struct ExtraLane {
 
 class Spreader {
  public:
-  Spreader(Scene& built, Ledger& ledger) : built_(built), ledger_(ledger) {}
+  Spreader(Scene& built, Ledger& ledger) : built_(built), ledger_(ledger) { note_hands(); }
 
   void spread() {
     for (LedgerResult& result : ledger_.results) {
@@ -80,7 +80,7 @@ class Spreader {
       take(places[2], i, node.trs.scale);
       give_extras(shown, lanes, i, node);
     }
-    if (is_mirrored(result.node)) {
+    if (mirrored_[to_index(result.node)]) {
       const MeshId own = find_mirrored(shown.mesh);
       std::for_each(built_.nodes.begin() + static_cast<std::ptrdiff_t>(to_index(first)),
                     built_.nodes.end(), [&](Node& node) { node.mesh = own; });
@@ -95,38 +95,44 @@ class Spreader {
     result.instances = static_cast<std::uint32_t>(count);
   }
 
-  /// Whether its mesh is drawn the other way round; of a set, by its first instance: all have the
-  /// same hand.
-  [[nodiscard]] bool is_mirrored(NodeId id) const {
-    double hand = linear_determinant(worlds_[to_index(id)]);
-    if (const auto& set = before_[id].instancing) {
-      for (const Attribute& attribute : set->attributes) {
-        if (attribute.semantic == "SCALE" && before_[attribute.stream].count > 0) {
-          const std::vector<double> scales = make_doubles(before_, attribute.stream);
+  /// Which nodes draw their mesh the other way round, and which meshes are drawn as they are. Of a
+  /// set its first instance tells: all have the same hand.
+  void note_hands() {
+    const std::vector<Mat4d> worlds = make_world_matrices(built_);
+    mirrored_.assign(built_.nodes.size(), false);
+    upright_.assign(built_.meshes.size(), false);
+    for (std::size_t n = 0; n < built_.nodes.size(); ++n) {
+      const Node& node = built_.nodes[n];
+      if (node.mesh != no_mesh) {
+        mirrored_[n] = linear_determinant(worlds[n]) * find_set_hand(node) < 0;
+        upright_[to_index(node.mesh)] = upright_[to_index(node.mesh)] || !mirrored_[n];
+      }
+    }
+  }
+
+  /// Below nought: the instances of a node are mirrored.
+  [[nodiscard]] double find_set_hand(const Node& node) const {
+    double hand = 1;
+    if (node.instancing) {
+      for (const Attribute& attribute : node.instancing->attributes) {
+        if (attribute.semantic == "SCALE" && built_[attribute.stream].count > 0) {
+          const std::vector<double> scales = make_doubles(built_, attribute.stream);
           hand *= scales[0] * scales[1] * scales[2];
         }
       }
     }
-    return hand < 0;
+    return hand;
   }
 
   /// Engines that instance equal meshes by themselves draw one hand at a time, and take those for
   /// equal that are one mesh of the file. So what is mirrored has a mesh of its own, with the same
   /// streams, where others show it upright.
   MeshId find_mirrored(MeshId mesh) {
-    if (upright_.empty()) {
-      upright_.assign(before_.meshes.size(), false);
-      for (std::size_t n = 0; n < before_.nodes.size(); ++n) {
-        const MeshId shown = before_.nodes[n].mesh;
-        if (shown != no_mesh && !is_mirrored(make_id<NodeId>(n))) {
-          upright_[to_index(shown)] = true;
-        }
-      }
-    }
     if (!upright_[to_index(mesh)]) {
       return mesh;
     }
-    const auto [slot, added] = mirrored_.try_emplace(mesh, make_id<MeshId>(built_.meshes.size()));
+    const auto [slot, added] =
+        mirror_meshes_.try_emplace(mesh, make_id<MeshId>(built_.meshes.size()));
     if (added) {
       built_.meshes.push_back(Mesh(built_[mesh]));
     }
@@ -194,10 +200,9 @@ class Spreader {
 
   Scene& built_;
   Ledger& ledger_;
-  const Scene before_ = built_;
-  const std::vector<Mat4d> worlds_ = make_world_matrices(built_);
-  std::vector<bool> upright_;          ///< by mesh: something shows it so; made when first asked
-  std::map<MeshId, MeshId> mirrored_;  ///< by the mesh that is upright
+  std::vector<bool> mirrored_;              ///< by node, before anything was spread
+  std::vector<bool> upright_;               ///< by mesh: something shows it so
+  std::map<MeshId, MeshId> mirror_meshes_;  ///< by the mesh that is upright
   std::size_t left_ = 0;
 };
 

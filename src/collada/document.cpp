@@ -15,17 +15,7 @@ namespace wakuzume::collada {
 namespace {
 
 /// XML counts the ends of lines among its blanks.
-std::string_view take_number(std::string_view& text) {
-  constexpr std::string_view gaps = " \t\r\n";
-  const std::size_t first = text.find_first_not_of(gaps);
-  if (first == std::string_view::npos) {
-    return {};
-  }
-  const std::size_t end = std::min(text.find_first_of(gaps, first), text.size());
-  const std::string_view word = text.substr(first, end - first);
-  text.remove_prefix(end);
-  return word;
-}
+constexpr std::string_view xml_blanks = " \t\r\n";
 
 /// The first of an id counts.
 class Indexer final : public pugi::xml_tree_walker {
@@ -111,7 +101,8 @@ void Document::skip(const pugi::xml_node& where,
 std::vector<double> Document::read_numbers(const pugi::xml_node& node) {
   std::vector<double> out;
   std::string_view text = node.text().get();
-  for (std::string_view word = take_number(text); !word.empty(); word = take_number(text)) {
+  for (std::string_view word = take_word(text, xml_blanks); !word.empty();
+       word = take_word(text, xml_blanks)) {
     if (!parse_number(word, out.emplace_back())) {
       out.back() = 0;
       skip(node, "numbers that can't be read", "taken as 0",
@@ -124,7 +115,8 @@ std::vector<double> Document::read_numbers(const pugi::xml_node& node) {
 std::vector<std::uint32_t> Document::read_counts(const pugi::xml_node& node) {
   std::vector<std::uint32_t> out;
   std::string_view text = node.text().get();
-  for (std::string_view word = take_number(text); !word.empty(); word = take_number(text)) {
+  for (std::string_view word = take_word(text, xml_blanks); !word.empty();
+       word = take_word(text, xml_blanks)) {
     if (!parse_number(word, out.emplace_back())) {
       out.back() = no_index;
     }

@@ -165,7 +165,7 @@ class SceneReader {
     return {};
   }
 
-  /// The node itself, or one below it where it has a mesh, or none may be on it.
+  /// The node itself, or one below it where it has a mesh.
   NodeId find_place(NodeId node, const std::string& name) {
     return kit_.scene.nodes[to_index(node)].mesh == no_mesh ? node : kit_.add_node(name, node);
   }
@@ -181,7 +181,7 @@ class SceneReader {
   /// In the shape it was modelled in. A skin stands where its bones put it, which as it was bound
   /// is where its bind shape is in the scene, whatever its node says.
   void add_controller(const pugi::xml_node& use, NodeId node) {
-    pugi::xml_node controller = document_.follow(use, "url", "controller");
+    pugi::xml_node controller = document_.find(use.attribute("url").value());
     std::set<std::ptrdiff_t> known;
     pugi::xml_node inner = find_deformer(controller);
     Mat4d shape = identity_matrix;
@@ -190,13 +190,9 @@ class SceneReader {
       const bool skin = std::string_view(inner.name()) == "skin";
       if (skin) {
         document_.skip(inner, "skins", "shown as they were bound", find_name(controller));
-        if (const pugi::xml_node bind = inner.child("bind_shape_matrix")) {
-          Mat4d rows = identity_matrix;
-          const std::vector<double> numbers = document_.read_numbers(bind);
-          for (std::size_t i = 0; numbers.size() == 16 && i < 16; ++i) {
-            rows[4 * (i % 4) + i / 4] = numbers[i];
-          }
-          shape = make_product(rows, shape);
+        const auto bind = document_.read_numbers(inner.child("bind_shape_matrix"));
+        if (bind.size() == 16) {
+          shape = make_product(make_of_rows(bind), shape);
         }
         skinned = true;
       } else {
@@ -382,12 +378,7 @@ Result<Scene> read_collada(const std::string& path, const RunControl& run) {
   auto document = collada::Document::parse(*bytes);
   auto scene = document ? collada::SceneReader(*document, path, run).read()
                         : Result<Scene>(Failure(document.error()));
-  if (!scene) {
-    Error error = scene.error();
-    error.place.file = path;
-    return Failure(std::move(error));
-  }
-  return scene;
+  return of_file(std::move(scene), path);
 }
 
 }  // namespace wakuzume

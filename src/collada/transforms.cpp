@@ -42,6 +42,14 @@ Mat4d make_look_at(const std::vector<double>& n) {
 
 }  // namespace
 
+Mat4d make_of_rows(const std::vector<double>& numbers) {
+  Mat4d out{};
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    out[4 * (i % 4) + i / 4] = numbers[i];
+  }
+  return out;
+}
+
 Mat4d read_transform(Document& document, const pugi::xml_node& element) {
   static constexpr std::pair<std::string_view, std::size_t> kinds[] = {
       {"matrix", 16}, {"translate", 3}, {"rotate", 4}, {"scale", 3}, {"lookat", 9}};
@@ -57,17 +65,14 @@ Mat4d read_transform(Document& document, const pugi::xml_node& element) {
   const std::vector<double> n = document.read_numbers(element);
   if (n.size() != hit->second ||
       !std::all_of(n.begin(), n.end(), [](double value) { return std::isfinite(value); })) {
-    document.skip(element, "transforms that can't be read", "left out",
-                  fmt::format("a <{}> of {} numbers, it has {}", kind, n.size(), hit->second));
+    document.skip(
+        element, "transforms that can't be read", "left out",
+        fmt::format("a <{}> of {} numbers; {} finite ones make one", kind, n.size(), hit->second));
     return identity_matrix;
   }
   Trs trs;
-  if (kind == "matrix") {  // rows
-    Mat4d out{};
-    for (std::size_t i = 0; i < 16; ++i) {
-      out[4 * (i % 4) + i / 4] = n[i];
-    }
-    return out;
+  if (kind == "matrix") {
+    return make_of_rows(n);
   }
   if (kind == "translate") {
     trs.translation = {n[0], n[1], n[2]};

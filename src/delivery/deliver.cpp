@@ -50,17 +50,15 @@ std::string find_scene(const std::string& relative, const std::string& document)
 Result<Scene> FileDelivery::deliver(Built& built, const RunControl& run) {
   built.ledger.source_path = make_relative(source_, target_);
   std::vector<std::string> notes = built.ledger.left_out;
-  if (built.ledger.gpu_pictures.texels != GpuTexels::none) {
-    std::vector<Scene*> scenes{&built.scene};
-    for (AssetScene& asset : built.assets) {
-      scenes.push_back(&asset.scene);
-    }
-    auto told = write_gpu_pictures(scenes, built.ledger, target_, inputs_, run);
-    if (!told) {
-      return Failure(told.error());
-    }
-    notes.insert(notes.end(), told->begin(), told->end());
+  std::vector<Scene*> scenes{&built.scene};
+  for (AssetScene& asset : built.assets) {
+    scenes.push_back(&asset.scene);
   }
+  const auto told = write_gpu_pictures(scenes, built.ledger, target_, inputs_, run);
+  if (!told) {
+    return Failure(told.error());
+  }
+  notes.insert(notes.end(), told->begin(), told->end());
   for (const AssetScene& asset : built.assets) {
     const std::string target = (fs::path(target_).parent_path() / asset.name).string();
     if (fs::path(target) == fs::path(target_)) {

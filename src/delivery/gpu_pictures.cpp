@@ -122,6 +122,9 @@ Result<std::vector<std::string>> write_gpu_pictures(std::span<Scene* const> scen
                                                     const std::vector<std::string>& inputs,
                                                     const RunControl& run) {
   std::vector<std::string> notes;
+  if (ledger.gpu_pictures.texels == GpuTexels::none) {
+    return notes;
+  }
   FileList list;
   std::vector<std::vector<std::pair<TextureId, std::size_t>>> uses(scenes.size());
   for (std::size_t s = 0; s < scenes.size(); ++s) {

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "wakuzume/bytes.h"
@@ -12,6 +13,17 @@
 
 /// Files: mapped for reading, replaced as a whole for writing.
 namespace wakuzume {
+
+/// What a reader gives; an error of it gets the file that was read.
+template <class T>
+Result<T> of_file(Result<T> read, const std::string& path) {
+  if (read) {
+    return read;
+  }
+  Error error = read.error();
+  error.place.file = path;
+  return Failure(std::move(error));
+}
 
 /// \error cannot_open  with the system's reason; a folder or a device is refused
 Result<Bytes> map_file(const std::string& path);

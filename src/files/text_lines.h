@@ -20,14 +20,14 @@ inline std::string_view trim_blanks(std::string_view text) {
                                          : text.substr(first, last - first + 1);
 }
 
-/// Takes the first word off a text; empty when none is left.
-inline std::string_view take_word(std::string_view& text) {
-  const std::size_t first = text.find_first_not_of(blanks);
+/// Takes the first word off a text; empty when none is left. \param gaps  what lies between words
+inline std::string_view take_word(std::string_view& text, std::string_view gaps = blanks) {
+  const std::size_t first = text.find_first_not_of(gaps);
   if (first == std::string_view::npos) {
     text = {};
     return {};
   }
-  const std::size_t end = std::min(text.find_first_of(blanks, first), text.size());
+  const std::size_t end = std::min(text.find_first_of(gaps, first), text.size());
   const std::string_view word = text.substr(first, end - first);
   text.remove_prefix(end);
   return word;

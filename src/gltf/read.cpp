@@ -261,13 +261,7 @@ Result<Scene> read_gltf(const std::string& path,
   if (!file) {
     return Failure(file.error());
   }
-  Result<Scene> scene = read_parts(*file, path, stand_ins, limits, run);
-  if (!scene) {
-    Error error = scene.error();
-    error.place.file = path;
-    return Failure(std::move(error));
-  }
-  return scene;
+  return of_file(read_parts(*file, path, stand_ins, limits, run), path);
 }
 
 }  // namespace wakuzume

@@ -321,12 +321,7 @@ Result<Scene> read_obj(const std::string& path, const RunControl& run) {
   std::string storage;
   const auto file = parse_obj(decode_text(as_text(*bytes), storage));
   auto scene = file ? ObjBuilder(path, run).build(*file) : Result<Scene>(Failure(file.error()));
-  if (!scene) {
-    Error error = scene.error();
-    error.place.file = path;
-    return Failure(std::move(error));
-  }
-  return scene;
+  return of_file(std::move(scene), path);
 }
 
 }  // namespace wakuzume
