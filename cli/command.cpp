@@ -8,6 +8,7 @@
 
 #include "text.h"
 #include "wakuzume/settings_file.h"
+#include "wakuzume/wishes.h"
 
 namespace wakuzume::cli {
 namespace {
@@ -104,17 +105,28 @@ Result<void> Command::load_job() {
 }
 
 Result<void> Command::load_settings() {
-  if (!options_.settings_file.empty()) {
-    auto read = read_settings(options_.settings_file);
+  // Of a plan those of its folder count; the demo brings all it needs.
+  const std::string scene = !options_.input.empty()    ? options_.input
+                            : !options_.inputs.empty() ? options_.inputs.front()
+                            : !options_.revise.empty() ? options_.revise
+                                                       : options_.rebase;
+  const std::string file = !options_.settings_file.empty()        ? options_.settings_file
+                           : scene.empty() && !options_.effective ? ""
+                                                                  : find_project_settings(scene);
+  if (!file.empty()) {
+    auto read = read_settings_for(file, scene);
     if (!read) {
       return Failure(read.error());
     }
-    job_.settings = std::move(*read);
+    console_.tell(fmt::format("settings: {}", fmt::join(read->files, ", ")));
+    effective_ = std::move(*read);
   }
+  job_.settings = effective_.settings;
   Settings& settings = job_.settings;
   if (auto applied = apply_line(settings); !applied) {
     return applied;
   }
+  note_line();
   for (const std::string& text : options_.budgets) {
     auto budget = parse_budget(text);
     if (!budget) {
@@ -129,6 +141,19 @@ Result<void> Command::load_settings() {
     return valid;
   }
   return choose_tier();
+}
+
+void Command::note_line() {
+  for (const SettingOption& option : list_setting_options()) {
+    if (options_.settings.count(option.option) > 0) {
+      effective_.set_origin(option.table + "." + option.key, "the line, " + option.option);
+    }
+  }
+}
+
+EffectiveSettings Command::take_effective() {
+  effective_.settings = job_.settings;
+  return std::move(effective_);
 }
 
 Result<void> Command::choose_tier() {
@@ -183,6 +208,9 @@ Result<Surveyed> Command::read_and_survey(const std::string& path) {
     return Failure(found.error());
   }
   console_.tell(fmt::format("surveyed: {} draws", found->totals.draws));
+  for (const std::string& idle : list_idle(found->wishes)) {
+    console_.warn(idle);
+  }
   return Surveyed{std::move(*scene), std::move(*found)};
 }
 

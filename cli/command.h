@@ -47,10 +47,12 @@ class Command {
     }
   }
 
-  /// The settings file, and what the line says over it.
+  /// The settings file, that of the line or else of the project, and what the line says over it.
   Result<void> load_settings();
   /// The same with the profile and the views that they name.
   Result<void> load_job();
+  /// All that counts, with where it comes from. \pre load_settings
+  EffectiveSettings take_effective();
   /// What the line says, over what is there.
   [[nodiscard]] Result<void> apply_line(Settings& settings) const;
   /// Writes a text, but never over a file that the line names as an input. \error cannot_write
@@ -101,6 +103,8 @@ class Command {
   void apply_build();
   /// Where pictures wait to be written: beside what the line writes.
   [[nodiscard]] std::string spill_folder() const;
+  /// What the line says is noted as coming from there.
+  void note_line();
   /// Budgets of --tier count like those of the line.
   Result<void> choose_tier();
 
@@ -108,6 +112,7 @@ class Command {
   Console console_;
   RunControl run_;
   Job job_;
+  EffectiveSettings effective_;  ///< of files, before the line
   std::optional<StandardCodec> codec_;
   std::optional<RenderShots> shots_;
   std::optional<FolderLightmaps> lightmaps_;

@@ -69,8 +69,9 @@ struct Options {
   std::string cache;
   /// By option, what the line says of settings, over what the file says.
   std::map<std::string, std::vector<std::string>> settings;
-  bool compares = false;  ///< plans on several terms
-  bool merges = false;    ///< reduce: what is left, too
+  bool compares = false;   ///< plans on several terms
+  bool effective = false;  ///< settings: as they count, with where each comes from
+  bool merges = false;     ///< reduce: what is left, too
   /// What the line says of a reduction, over what the file says.
   std::vector<std::function<void(ReduceSettings&)>> reduce;
 };

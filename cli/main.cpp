@@ -17,7 +17,9 @@ namespace wakuzume::cli {
 namespace {
 
 void add_common(CLI::App& command, Options& options) {
-  command.add_option("--settings", options.settings_file, "TOML file with settings")
+  command
+      .add_option("--settings", options.settings_file,
+                  "TOML file with settings, and not the project's wakuzume.toml")
       ->type_name("FILE");
   command.add_option("--threads", options.threads, "Threads; 0: as many as there are processors")
       ->check(CLI::Range(0U, 1024U));
@@ -122,6 +124,7 @@ void add_survey_options(CLI::App& command, Options& options) {
       ->check(CLI::Range(1, 512))
       ->capture_default_str();
   add_table_options(command, options);
+  add_setting_options(command, options, "survey");
   add_view_options(command, options);
   command.add_option("--save-views", options.save_views, "Write the views that were used")
       ->type_name("FILE");
@@ -132,11 +135,14 @@ void add_survey_options(CLI::App& command, Options& options) {
 void add_build_options(CLI::App& command, Options& options) {
   command.add_flag("--carry-source", options.carry_source,
                    "The source goes along in the same file, in a scene that is not shown");
-  command
-      .add_option("--as-asset", options.assets,
-                  "Write a group as a file of its own too; a glob over names, may be given again")
-      ->type_name("GROUP")
-      ->allow_extra_args(false);
+  // What makes a plan has it among its settings.
+  if (command.get_option_no_throw("--as-asset") == nullptr) {
+    command
+        .add_option("--as-asset", options.assets,
+                    "Write a group as a file of its own too; a wish, may be given again")
+        ->type_name("WISH")
+        ->allow_extra_args(false);
+  }
   command
       .add_option("--asset-pivot", options.asset_pivot,
                   "Origin of what repeats in such a file: its own, or by its box")
@@ -261,15 +267,16 @@ void add_reduce_options(CLI::App& command, Options& options) {
 void add_propose_options(CLI::App& command, Options& options) {
   add_view_options(command, options);
   for (const char* table :
-       {"propose", "geometry", "gpu_pictures", "split", "lightmaps", "materials"}) {
+       {"survey", "propose", "geometry", "gpu_pictures", "split", "lightmaps", "materials"}) {
     add_setting_options(command, options, table);
   }
   add_reduce_wishes(command, options, "--reduce");
   // An earlier plan numbers the nodes of its own split, and has a reduction of its own.
   for (const char* earlier : {"--revise", "--rebase"}) {
     if (CLI::Option* const option = command.get_option_no_throw(earlier)) {
-      for (const char* decided : {"--split", "--reduce", "--error", "--protect", "--protect-joints",
-                                  "--protect-by", "--protect-detail", "--relief"}) {
+      for (const char* decided :
+           {"--keep", "--moving", "--helper", "--split", "--reduce", "--error", "--protect",
+            "--protect-joints", "--protect-by", "--protect-detail", "--relief"}) {
         command.get_option(decided)->excludes(option);
       }
     }
@@ -595,7 +602,15 @@ class Line {
 
     CLI::App& settings = add("settings", "Print every setting with its value and meaning, as TOML",
                              settings_command);
+    settings.add_option("scene", options_.input,
+                        "Scene that they are for, or a plan: those of its project count");
+    settings.add_flag("--effective", options_.effective,
+                      "As they count here, and where each value comes from");
     settings.add_option("-o,--output", options_.output, "Write there and not to stdout");
+    for (const char* table : {"split", "survey", "views", "cost", "reduce", "lightmaps",
+                              "materials", "propose", "geometry", "gpu_pictures"}) {
+      add_setting_options(settings, options_, table);
+    }
   }
 
   int parse_and_run(int argc, const char* const* argv) {

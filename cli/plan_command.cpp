@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "edit_reduction.h"
+#include "layout_sheets.h"
 #include "print_looks.h"
 #include "print_plan.h"
 #include "text.h"
@@ -22,6 +23,7 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t max_changes = 12;
 constexpr std::size_t max_reasons = 12;
+constexpr std::size_t max_listed = 200;
 
 /// A source with a plan for it.
 struct Proposal {
@@ -132,6 +134,7 @@ Result<Proposal> make_from_earlier(Command& command, const std::string& file) {
     return Failure(error);
   }
   made->plan = std::move(*plan);
+  made->plan.wishes = made->source.wishes;
   return made;
 }
 
@@ -145,6 +148,9 @@ Exit write_plan(Command& command, Proposal& proposal, const std::string& scene_p
   proposal.plan.scene_path = make_relative(scene_path, options.output);
   const std::string json = to_json(proposal.scene(), proposal.plan);
   if (auto done = command.write_json(options.output, json); !done) {
+    return command.fail(done.error());
+  }
+  if (auto done = write_faulty_layouts(command, proposal.source, options.output); !done) {
     return command.fail(done.error());
   }
   if (options.format == Format::json) {
@@ -184,21 +190,35 @@ Exit compare(Command& command, const Proposal& proposal) {
   return Exit::done;
 }
 
-Exit answer_why(Command& command, const Proposal& proposal) {
+Exit answer_why(Command& command, Proposal& proposal) {
   const std::string& nodes = command.options().why;
-  const std::vector<Reason> reasons = explain(proposal.scene(), proposal.source.survey,
-                                              proposal.plan, nodes, proposal.source.outlook);
-  if (reasons.empty()) {
-    return command.fail(Error{ErrorCode::bad_setting,
-                              fmt::format("--why {}: no node that is drawn has such a path", nodes),
-                              {}});
+  if (auto done = answer_wishes(std::span(&nodes, 1), proposal.source, command.run()); !done) {
+    return command.fail(done.error());
+  }
+  const auto reasons = explain(proposal.scene(), proposal.source.survey, proposal.plan, nodes,
+                               proposal.source.outlook);
+  if (!reasons) {
+    return command.fail(reasons.error());
+  }
+  if (reasons->empty()) {
+    return command.fail(Error{
+        ErrorCode::bad_setting, fmt::format("--why {}: nothing that is drawn matches", nodes), {}});
   }
   std::string out;
-  for (std::size_t r = 0; r < std::min(max_reasons, reasons.size()); ++r) {
-    out += to_text(proposal.scene(), reasons[r]) + "\n";
+  for (std::size_t r = 0; r < std::min(max_reasons, reasons->size()); ++r) {
+    out += to_text(proposal.scene(), (*reasons)[r]) + "\n";
   }
-  if (reasons.size() > max_reasons) {
-    out += fmt::format("and {} more draws\n", group_digits(reasons.size() - max_reasons));
+  if (reasons->size() > max_reasons) {
+    out += fmt::format("and {} more draws\n", group_digits(reasons->size() - max_reasons));
+    const std::size_t listed = std::min(max_listed, reasons->size());
+    for (std::size_t r = max_reasons; r < listed; ++r) {
+      const DrawRef& draw = (*reasons)[r].draw;
+      out += fmt::format("  {} primitive {}\n",
+                         cut(make_node_path(proposal.scene(), draw.node), 100), draw.primitive);
+    }
+    if (listed < reasons->size()) {
+      out += fmt::format("  and {} more\n", group_digits(reasons->size() - listed));
+    }
   }
   command.print(out);
   return Exit::done;
@@ -284,6 +304,12 @@ Exit edit_command(const Options& options) {
                                   {}});
       }
     }
+  }
+  std::vector<std::string> wishes;
+  std::transform(edits.begin(), edits.end(), std::back_inserter(wishes),
+                 [](const Edit& edit) { return edit.nodes; });
+  if (auto done = answer_wishes(wishes, earlier->source, command.run()); !done) {
+    return command.fail(done.error());
   }
   auto plan = edit_plan(earlier->scene(), earlier->source.survey, earlier->plan, edits,
                         earlier->source.outlook, command.run());

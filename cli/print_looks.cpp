@@ -181,6 +181,13 @@ std::string print_lightmaps(const LightmapPlan& plan) {
   return out + "\n";
 }
 
+bool is_grouped(const RoutePlan& routes, MaterialId id) {
+  return std::any_of(
+      routes.grouped.groups.begin(), routes.grouped.groups.end(), [&](const MaterialGroup& group) {
+        return std::binary_search(group.materials.begin(), group.materials.end(), id);
+      });
+}
+
 std::string print_routes(const Source& source, const RoutePlan& routes) {
   if (!routes.shares() || !source.origin) {
     return "";
@@ -214,7 +221,9 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
   // What stays is what people ask about; then what lost most.
   std::vector<const MaterialRoute*> order;
   for (const MaterialRoute& route : routes.routes) {
-    order.push_back(&route);
+    if (routes.settings.goal != MaterialGoal::keep || is_grouped(routes, route.material)) {
+      order.push_back(&route);
+    }
   }
   const auto rank = [](const MaterialRoute* r) {
     const double kept =
@@ -235,6 +244,10 @@ std::string print_routes(const Source& source, const RoutePlan& routes) {
   }
   if (order.size() > most_materials) {
     out += fmt::format("  and {} more; the plan has all of them\n", order.size() - most_materials);
+  }
+  if (order.size() < routes.routes.size()) {
+    out += fmt::format("  {} in no group are kept\n",
+                       plural(routes.routes.size() - order.size(), "material", "materials"));
   }
   return out + "\n";
 }

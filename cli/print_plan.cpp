@@ -21,6 +21,23 @@ std::uint64_t round_to_count(double value) {
   return static_cast<std::uint64_t>(std::llround(std::max(0.0, value)));
 }
 
+/// "survey.keep_nodes: triangles>500"
+std::string describe_wish(const WishUse& use) {
+  return fmt::format("{}: {}{}", use.setting, use.wish, use.value.empty() ? "" : " = " + use.value);
+}
+
+std::string print_wishes(const Plan& plan) {
+  if (plan.wishes.empty()) {
+    return "";
+  }
+  std::string out = fmt::format("\n{}{:>9}\n", pad("Wishes", 81), "draws");
+  for (const WishUse& use : plan.wishes) {
+    out +=
+        fmt::format("  {}{:>9}\n", pad(cut(describe_wish(use), 78), 79), group_digits(use.draws));
+  }
+  return out;
+}
+
 std::string print_kept(const Plan& plan) {
   std::array<std::uint64_t, keep_reason_count> reasons{};
   std::array<std::uint64_t, stay_rule_count> rules{};
@@ -56,6 +73,20 @@ std::string print_kept(const Plan& plan) {
 }
 
 /// The groups that save most time in a mean frame.
+/// "wear: 0.1 to 0.9", "paint: 0.1 0.2 0.3 to 0.8 0.8 0.3, 2 without"
+std::string describe_range(const ValueRange& range) {
+  const auto list = [](const std::vector<double>& numbers) {
+    std::string out;
+    for (const double number : numbers) {
+      out += fmt::format("{}{:.4g}", out.empty() ? "" : " ", number);
+    }
+    return out;
+  };
+  return fmt::format(
+      "{}: {} to {}{}", range.name, list(range.min), list(range.max),
+      range.without == 0 ? "" : fmt::format(", {} without", group_digits(range.without)));
+}
+
 std::string print_groups(const Scene& scene, const Plan& plan) {
   std::vector<const Group*> order;
   for (const Group& group : plan.groups) {
@@ -78,6 +109,9 @@ std::string print_groups(const Scene& scene, const Plan& plan) {
                        group_digits(round_to_count(group.saved_us)),
                        group_digits(group.members.size()), group_digits(group.triangles),
                        to_size(group.bytes), how);
+    for (const ValueRange& range : group.values) {
+      out += fmt::format("      {}\n", describe_range(range));
+    }
   }
   if (order.size() > top_groups) {
     out += fmt::format("  and {} more; the plan file has all, with their reasons\n",
@@ -143,7 +177,8 @@ std::string to_text(const Scene& scene, const Plan& plan) {
                   cell > 0 ? fmt::format(", in cells of {:.4g} m", cell) : "");
   out += fmt::format("  {:>9} -> {:<7}  drawn as instances\n", group_digits(members[1]),
                      group_digits(groups[1]));
-  return out + print_kept(plan) + print_groups(scene, plan) + print_forecast(plan);
+  return out + print_kept(plan) + print_wishes(plan) + print_groups(scene, plan) +
+         print_forecast(plan);
 }
 
 std::string to_text(std::span<const Alternative> list, const std::string& profile) {
@@ -259,6 +294,9 @@ std::string to_text(const Scene& scene, const Reason& reason) {
   std::string out = fmt::format(
       "{} primitive {}\n", cut(make_node_path(scene, reason.draw.node), 80), reason.draw.primitive);
   out += wrap(reason.where, "  ", "  ");
+  for (const WishUse& use : reason.wishes) {
+    out += wrap(fmt::format("wished for by {}", describe_wish(use)), "  - ", "    ");
+  }
   for (const std::string& number : reason.numbers) {
     out += wrap(number, "  - ", "    ");
   }

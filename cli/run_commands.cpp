@@ -6,6 +6,7 @@
 
 #include "command.h"
 #include "glasshouse.h"
+#include "layout_sheets.h"
 #include "print.h"
 #include "print_looks.h"
 #include "print_plan.h"
@@ -90,6 +91,9 @@ Exit run_into(Command& command, const std::string& input, const fs::path& folder
     return command.fail(done.error());
   }
   if (auto done = write_text(page, report); !done) {
+    return command.fail(done.error());
+  }
+  if (auto done = write_faulty_layouts(command, made->source, target); !done) {
     return command.fail(done.error());
   }
   command.print(
@@ -177,7 +181,8 @@ Exit settings_command(const Options& options) {
   if (auto loaded = command.load_settings(); !loaded) {
     return command.fail(loaded.error());
   }
-  return command.deliver(to_toml(command.settings()));
+  return command.deliver(options.effective ? to_toml(command.take_effective())
+                                           : to_toml(command.settings()));
 }
 
 }  // namespace wakuzume::cli

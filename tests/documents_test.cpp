@@ -114,7 +114,7 @@ INSTANTIATE_TEST_SUITE_P(
     PlanFaults,
     testing::Values(
         Spoilt{"format", "wakuzume-plan", "wakuzume-ledger", ErrorCode::bad_value, ""},
-        Spoilt{"version", "\"version\": 15", "\"version\": 2", ErrorCode::bad_value, ""},
+        Spoilt{"version", "\"version\": 16", "\"version\": 2", ErrorCode::bad_value, ""},
         Spoilt{"unknown", "\"cell_size_m\": 12.5", "\"cell_size\": 12.5", ErrorCode::bad_value,
                "/settings/propose/cell_size"},
         Spoilt{"unknown at the root", "\"forecast\"", "\"fore/cast\"", ErrorCode::bad_value,

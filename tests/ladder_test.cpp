@@ -150,8 +150,8 @@ std::uint64_t count_groups(const Scene& scene, const Survey& found, Rung rung) {
     }
     std::string text = std::to_string(to_index(key.material)) + "|" +
                        std::to_string(to_index(key.moving_root)) + "|" +
-                       std::string(to_string(key.topology)) + "|" + key.lightmap + "|" + key.tag +
-                       "|" + key.level + "|" + key.layout;
+                       std::string(to_string(key.topology)) + "|" + key.lightmap + "|" +
+                       to_string(key.tags) + "|" + key.level + "|" + key.layout;
     for (const LevelId level : key.levels) {
       text += "," + std::to_string(to_index(level));
     }

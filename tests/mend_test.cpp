@@ -97,9 +97,10 @@ TEST_F(Mending, TakesARepeatBackToItselfAndAMergeToItsDraws) {
   EXPECT_EQ(kept->reason, KeepReason::taken_back);
   EXPECT_EQ(check_plan(scene_, *alone)->kept, 1U);
   const auto reasons = explain(scene_, survey_, *alone, "/square_1");
-  ASSERT_EQ(reasons.size(), 1U);
+  ASSERT_TRUE(reasons);
+  ASSERT_EQ(reasons->size(), 1U);
   EXPECT_TRUE(std::any_of(
-      reasons[0].numbers.begin(), reasons[0].numbers.end(),
+      reasons->front().numbers.begin(), reasons->front().numbers.end(),
       [](const std::string& line) { return line.find("off by a hair") != std::string::npos; }));
 }
 

@@ -370,6 +370,11 @@ TEST(Assets, AreTheGroupAtItsPivot) {
   EXPECT_EQ(made.built.scene[node].extra->extras, R"({"asset":"merged_wood_001.glb"})");
   expect_proved(scene, made.built, "with an asset");
   how.assets = {"nothing*"};
+  const auto plain = build(scene, made.plan, how);
+  ASSERT_TRUE(plain);
+  EXPECT_TRUE(plain->assets.empty());
+  EXPECT_NE(plain->ledger.left_out.back().find("'nothing*'"), std::string::npos);
+  how.assets = {"colour=red"};
   EXPECT_EQ(build(scene, made.plan, how).error().code, ErrorCode::bad_setting);
 }
 

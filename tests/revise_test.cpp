@@ -166,7 +166,7 @@ TEST_F(Revise, RenamesAndRefusesATakenName) {
   EXPECT_NE(refusal(change).find("another group's"), std::string::npos);
   EXPECT_NE(refusal({.kind = EditKind::pin, .group = "nobody"}).find("no group \"nobody\""),
             std::string::npos);
-  EXPECT_NE(refusal({.kind = EditKind::keep, .nodes = "/nothing"}).find("no node"),
+  EXPECT_NE(refusal({.kind = EditKind::keep, .nodes = "/nothing"}).find("nothing that is drawn"),
             std::string::npos);
 }
 
@@ -206,16 +206,22 @@ TEST_F(Revise, SurvivesTheFile) {
 
 TEST_F(Revise, ExplainsEveryDraw) {
   const auto stone = explain(scene_, survey_, plan_, "/stone_3");
-  ASSERT_EQ(stone.size(), 1U);
-  EXPECT_NE(stone[0].where.find("merged into \"merged_stone_001\" with 11 other draws"),
+  ASSERT_TRUE(stone);
+  ASSERT_EQ(stone->size(), 1U);
+  EXPECT_NE(stone->front().where.find("merged into \"merged_stone_001\" with 11 other draws"),
             std::string::npos);
-  EXPECT_GE(stone[0].numbers.size(), 3U);
+  EXPECT_GE(stone->front().numbers.size(), 3U);
   const auto cup = explain(scene_, survey_, plan_, "/cup");
-  ASSERT_EQ(cup.size(), 1U);
-  EXPECT_NE(cup[0].where.find("nothing else has its merge key (gold)"), std::string::npos);
-  EXPECT_FALSE(cup[0].remedies.empty());
-  EXPECT_EQ(explain(scene_, survey_, plan_, "*").size(), survey_.draws.size());
-  EXPECT_TRUE(explain(scene_, survey_, plan_, "/nobody").empty());
+  ASSERT_EQ(cup->size(), 1U);
+  EXPECT_NE(cup->front().where.find("nothing else has its merge key (gold)"), std::string::npos);
+  EXPECT_FALSE(cup->front().remedies.empty());
+  EXPECT_EQ(explain(scene_, survey_, plan_, "*")->size(), survey_.draws.size());
+  EXPECT_TRUE(explain(scene_, survey_, plan_, "/nobody")->empty());
+  // Terms reach the same draws, and such that can't be read are told.
+  const auto gold = explain(scene_, survey_, plan_, "material=gold");
+  ASSERT_EQ(gold->size(), 1U);
+  EXPECT_EQ(gold->front().draw, cup->front().draw);
+  EXPECT_EQ(explain(scene_, survey_, plan_, "colour=gold").error().code, ErrorCode::bad_setting);
 }
 
 }  // namespace

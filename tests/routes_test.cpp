@@ -374,7 +374,13 @@ TEST(ProposeRoutes, RefusesSettingsOutOfRangeByName) {
   EXPECT_TRUE(refused({.routes = {"moss"}}, "routes"));
   EXPECT_TRUE(refused({.routes = {"moss=vanish"}}, "vanish"));
   EXPECT_TRUE(refused({.scales = {"moss=2"}}, "scales"));
-  EXPECT_TRUE(validate(MaterialSettings{.routes = {"a=b=stay"}, .scales = {"*=1"}}));
+  EXPECT_TRUE(refused({.routes = {"a=b=stay"}}, "material"));
+  EXPECT_TRUE(refused({.scales = {"moss=0px"}}, "scales"));
+  EXPECT_TRUE(refused({.scales = {"moss=40/mm"}}, "scales"));
+  EXPECT_TRUE(refused({.together = {"moss=a/b"}}, "together"));
+  EXPECT_TRUE(validate(MaterialSettings{.routes = {"material='a=b'=stay"}, .scales = {"*=1"}}));
+  EXPECT_TRUE(validate(MaterialSettings{.scales = {"a=512px", "triangles>=5=40/m"},
+                                        .together = {"not material=a=rest_2"}}));
 }
 
 }  // namespace

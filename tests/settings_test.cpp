@@ -2,9 +2,13 @@
 // SPDX-License-Identifier: MIT
 #include <gtest/gtest.h>
 
+#include <array>
+#include <filesystem>
 #include <ostream>
 
 #include "support/process.h"
+#include "support/scene_builder.h"
+#include "wakuzume/io.h"
 #include "wakuzume/settings_file.h"
 
 namespace wakuzume {
@@ -13,7 +17,7 @@ namespace {
 TEST(Settings, PrintedAreReadBackUnchanged) {
   Settings settings;
   settings.survey.keep_nodes = {"/a \"b\"/*", "*\\"};
-  settings.survey.tag_key = "";
+  settings.survey.tag_keys = {"layer", "cast=shadow casting"};
   settings.propose = {.min_instances = 3,
                       .repeats = Repeats::instance,
                       .max_vertices = 1234,
@@ -43,7 +47,7 @@ TEST(Settings, ExplainEveryKey) {
     at = end + 1;
   }
   EXPECT_GT(comments, keys) << "each key is explained, and the budgets are";
-  EXPECT_EQ(keys, 147U);
+  EXPECT_EQ(keys, 152U);
   for (const std::string_view figure : figure_names()) {
     EXPECT_NE(toml.find(figure), std::string::npos) << figure;
   }
@@ -101,9 +105,106 @@ TEST(SettingsFile, ThatIsMissingIsNamed) {
   EXPECT_EQ(settings.error().code, ErrorCode::cannot_open);
 }
 
+// ---- with a project ----------------------------------------------------------------------------
+
+class ProjectSettings : public testing::Test {
+ protected:
+  ProjectSettings() : folder_(test::make_scratch()) {
+    std::filesystem::create_directories(folder_ / "levels" / "deep");
+    std::filesystem::create_directories(folder_ / "kits");
+    test::write_all(folder_ / "kits" / "house.toml",
+                    "[survey]\ntag_keys = [\"layer\"]\n[propose]\nmin_instances = 7\n"
+                    "[budget]\ndraws_per_view = 900\n");
+    test::write_all(folder_ / "wakuzume.toml",
+                    "include = \"kits/house.toml\"\n"
+                    "[propose]\nmin_instances = 9\n"
+                    "[budget]\ndraws_per_view = 500\ndraws = 10000\n"
+                    "[[scene]]\npaths = [\"levels/cave_*.glb\"]\n"
+                    "[scene.propose]\nmin_instances = 11\n"
+                    "[scene.views]\ncount = 3\n");
+  }
+  [[nodiscard]] std::string path(const char* name) const { return (folder_ / name).string(); }
+
+  std::filesystem::path folder_;
+};
+
+TEST_F(ProjectSettings, AreFoundUpwardsAndCountInTheirOrder) {
+  const std::string found = find_project_settings(path("levels/deep/cave_1.glb"));
+  EXPECT_EQ(std::filesystem::weakly_canonical(found),
+            std::filesystem::weakly_canonical(folder_ / "wakuzume.toml"));
+  const auto cave = read_settings_for(found, path("levels/cave_1.glb"));
+  ASSERT_TRUE(cave) << to_string(cave.error());
+  EXPECT_EQ(cave->settings.propose.min_instances, 11U);
+  EXPECT_EQ(cave->settings.views.count, 3U);
+  EXPECT_EQ(cave->settings.survey.tag_keys, (std::vector<std::string>{"layer"}));
+  ASSERT_EQ(cave->settings.budgets.size(), 2U);
+  for (const Budget& budget : cave->settings.budgets) {
+    EXPECT_EQ(budget.limit, budget.figure == "draws" ? 10000 : 500) << "a figure has one limit";
+  }
+  ASSERT_EQ(cave->files.size(), 2U);
+  EXPECT_TRUE(cave->files[0].ends_with("house.toml")) << "what is included counts first";
+  EXPECT_NE(cave->find_origin("propose.min_instances").find("line 10, for levels/cave_*.glb"),
+            std::string::npos)
+      << cave->find_origin("propose.min_instances");
+  EXPECT_NE(cave->find_origin("survey.tag_keys").find("house.toml line 2"), std::string::npos);
+  EXPECT_EQ(cave->find_origin("propose.max_vertices"), "");
+  const auto other = read_settings_for(found, path("levels/deep/hut.glb"));
+  EXPECT_EQ(other->settings.propose.min_instances, 9U);
+  EXPECT_EQ(read_settings(found)->propose.min_instances, 9U);
+}
+
+TEST_F(ProjectSettings, AreWrittenWithWhereEachComesFromAndReadBack) {
+  const auto cave = read_settings_for(path("wakuzume.toml"), path("levels/cave_1.glb"));
+  const std::string text = to_toml(*cave);
+  EXPECT_NE(text.find("min_instances = 11  # from "), std::string::npos);
+  EXPECT_NE(text.find("max_vertices = 65535  # from the defaults"), std::string::npos);
+  EXPECT_NE(text.find("draws_per_view = 500  # from "), std::string::npos);
+  EXPECT_EQ(to_toml(*parse_settings(text, "again")), to_toml(cave->settings));
+}
+
+TEST_F(ProjectSettings, NameTheFileAndTheLineOfAFault) {
+  const std::vector<std::array<const char*, 3>> faults{
+      {"include = 3\n", "line 1", "include is written as a path"},
+      {"include = \"gone.toml\"\n", "", "gone.toml"},
+      {"include = \"wakuzume.toml\"\n", "line 1", "does one include itself?"},
+      {"[scene]\npaths = \"a\"\n", "line 1", "[[scene]]"},
+      {"[[scene]]\n[scene.views]\ncount = 3\n", "line 1", "needs paths"},
+      {"[[scene]]\npaths = \"never\"\n[scene.views]\ncont = 3\n", "line 4",
+       "did you mean views.count?"},
+      {"[[scene]]\npaths = \"never\"\n[scene.propose]\nmin_instances = 1\n", "line 4", "from 2"},
+      {"[survey]\nkeep_nodes = [\"triangle>3\"]\n", "line 2", "did you mean triangles?"},
+  };
+  for (const auto& [text, place, what] : faults) {
+    test::write_all(folder_ / "wakuzume.toml", text);
+    const auto read = read_settings_for(path("wakuzume.toml"), path("a.glb"));
+    ASSERT_FALSE(read) << text;
+    EXPECT_NE(to_string(read.error()).find(what), std::string::npos) << to_string(read.error());
+    if (*place != '\0') {
+      EXPECT_EQ(read.error().place.pointer, place) << text;
+    }
+  }
+}
+
+TEST_F(ProjectSettings, CountForTheToolAndCanBeAsked) {
+  ASSERT_TRUE(write_scene(test::make_random_scene(1, 5), path("levels/cave_1.glb")));
+  const auto told =
+      test::run_tool({"settings", path("levels/cave_1.glb"), "--effective", "--cells", "8"});
+  EXPECT_EQ(told.exit_code, 0) << told.err;
+  EXPECT_NE(told.out.find("min_instances = 11  # from "), std::string::npos);
+  EXPECT_NE(told.out.find("cell_size_m = 8  # from the line, --cells"), std::string::npos);
+  const auto plan = test::run_tool({"propose", path("levels/cave_1.glb"), "-o", path("p.json")});
+  EXPECT_EQ(plan.exit_code, 0) << plan.err;
+  EXPECT_EQ(read_plan(path("p.json"))->settings.min_instances, 11U);
+  // The line's own file takes the place of the project's.
+  test::write_all(folder_ / "mine.toml", "[propose]\nmin_instances = 5\n");
+  test::run_tool({"propose", path("levels/cave_1.glb"), "-o", path("p.json"), "--settings",
+                  path("mine.toml")});
+  EXPECT_EQ(read_plan(path("p.json"))->settings.min_instances, 5U);
+}
+
 TEST(SettingOptions, TakeWhatTheLineSaysOverWhatIsThere) {
   const auto options = list_setting_options();
-  EXPECT_EQ(options.size(), 30U);
+  EXPECT_EQ(options.size(), 40U);
   Settings settings;
   settings.materials.routes = {"*=stay"};
   settings.split.nodes = {"/old"};
@@ -124,7 +225,7 @@ TEST(SettingOptions, TakeWhatTheLineSaysOverWhatIsThere) {
   // Each word that an option lists is one that it takes.
   for (const SettingOption& option : options) {
     EXPECT_FALSE(option.help.empty()) << option.option;
-    EXPECT_NE(to_toml({}).find(option.key + " = "), std::string::npos) << option.option;
+    EXPECT_NE(to_toml(Settings{}).find(option.key + " = "), std::string::npos) << option.option;
     for (const std::string& word : option.words) {
       EXPECT_TRUE(assign(settings, option.option, {word})) << option.option << " " << word;
       EXPECT_NE(to_toml(settings).find(option.key + " = \"" + word + "\""), std::string::npos)

@@ -504,9 +504,9 @@ TEST_F(StayRules, LevelsAndTagsHoldForAllBelow) {
   builder_.set_extras(lamp, R"({"tag":"light"})");
   const Survey found = survey_of(builder_.finish());
   EXPECT_EQ(found[found.draws[1].key].level, "cellar");
-  EXPECT_EQ(found[found.draws[1].key].tag, "damp");
+  EXPECT_EQ(found[found.draws[1].key].tags, (std::vector<Tag>{{"tag", "tag", "damp"}}));
   EXPECT_EQ(found[found.draws[2].key].level, "cellar");
-  EXPECT_EQ(found[found.draws[2].key].tag, "light");
+  EXPECT_EQ(found[found.draws[2].key].tags, (std::vector<Tag>{{"tag", "tag", "light"}}));
 }
 
 TEST(SurveyBoxes, GoAroundAllInstancesOfASet) {

@@ -122,14 +122,15 @@ struct Ledger : SourceSteps {
   /// Within which another's geometry stands for that of an instanced draw.
   FamilySettings families;
   InstanceForm instances = InstanceForm::extension;
-  GeometrySettings geometry;              ///< how it is stored, and within which errors
-  GpuPictureSettings gpu_pictures;        ///< the files beside its pictures
-  std::string lightmap_key = "lightmap";  ///< as the plan's survey had it
-  std::string lightmap_transform_key{};   ///< the same; of a result own_transform_key is none
-  std::uint32_t lightmap_uv_set = 1;      ///< the same
-  std::vector<TakenBack> taken_back;      ///< as the plan has it
-  std::vector<LedgerRow> rows;            ///< one a source draw, in draw order
-  std::vector<LedgerResult> results;      ///< by node and primitive
+  std::vector<std::string> instance_values;  ///< as the plan's settings have them
+  GeometrySettings geometry;                 ///< how it is stored, and within which errors
+  GpuPictureSettings gpu_pictures;           ///< the files beside its pictures
+  std::string lightmap_key = "lightmap";     ///< as the plan's survey had it
+  std::string lightmap_transform_key{};      ///< the same; of a result own_transform_key is none
+  std::uint32_t lightmap_uv_set = 1;         ///< the same
+  std::vector<TakenBack> taken_back;         ///< as the plan has it
+  std::vector<LedgerRow> rows;               ///< one a source draw, in draw order
+  std::vector<LedgerResult> results;         ///< by node and primitive
   SourceCopy source_copy;
   std::vector<std::string> left_out;  ///< what a result could not carry, one sentence each
 };
@@ -153,7 +154,8 @@ enum class CarrySource : std::uint8_t { no, hidden };
 struct BuildSettings {
   /// The source goes along in a second glTF scene, so that one file can be put back. \default no
   CarrySource carry_source = CarrySource::no;
-  /// Groups and objects that become scenes of their own too; globs over their names.
+  /// Groups and objects that become scenes of their own beside those that the plan's settings name,
+  /// in the same way.
   std::vector<std::string> assets{};
   /// Where the origin of a set's asset is: at its own, or by the box of what is repeated.
   /// \range bounds_centre, bounds_base, world_origin (its own)

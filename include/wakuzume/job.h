@@ -3,6 +3,7 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -112,6 +113,7 @@ struct Prepared : SourceSteps {
   Survey survey;                     ///< of source.scene, as all that follows
   Outlook outlook;                   ///< with the sizes of images
   std::vector<ImageFacts> images{};  ///< before it was; empty: they were not needed
+  std::vector<WishUse> wishes{};     ///< what came of those of all settings
 };
 
 /// Splits, reduces, joins lightmap pages and repaints as a plan or a ledger says.
@@ -142,6 +144,13 @@ Result<Prepared> prepare_for(const Plan& plan,
                              const JobTools& tools,
                              const RunControl& run = {},
                              const MaterialSettings* route_anew = nullptr);
+
+/// Answers wishes with terms by a source as it was before it was repainted, joined or reduced, into
+/// its survey: names and counts are those that people know.
+/// \error as validate_wish; cancelled \cost none without open terms, else up to a survey
+Result<void> answer_wishes(std::span<const std::string> wishes,
+                           Prepared& source,
+                           const RunControl& run = {});
 
 /// Views and prices for a scene. Without images.
 /// \error as make_views

@@ -125,7 +125,9 @@ struct ProposeSettings {
   /// instance then carries its own. Of "base_color", "metallic", "roughness", "emissive".
   std::vector<std::string> tints{"base_color"};
   /// Values that every instance gets: "id" (number of its source node), "random" (by the node's
-  /// path, the same every time). \default none
+  /// path, the same every time), and "extras.KEY": up to four numbers, or a colour "#rrggbb", that
+  /// the extras of its node or of the nearest ancestor say; 0 where none does. Shaders find them as
+  /// `_ID`, `_RANDOM` and `_KEY`. \default none
   std::vector<std::string> instance_values{};
   /// How tints and values are stored. \default floats
   ValueStorage value_storage = ValueStorage::floats;
@@ -136,6 +138,9 @@ struct ProposeSettings {
   TriangleOrder triangle_order = TriangleOrder::shading;
   /// A collider for every group that is planned. \default none
   ColliderShape colliders = ColliderShape::none;
+  /// Groups and objects that become files of their own, too: globs over their names, or terms over
+  /// draws of which they have one (wakuzume/wishes.h). \default none
+  std::vector<std::string> assets{};
   /// Names of results. {number} makes them unique, {material}, {mesh}, {root}, {level}, {lightmap}
   /// and {tag} are those of the first member; without {number} one is appended where it has to be.
   std::string cluster_names = "merged_{material}_{number}";
@@ -188,6 +193,15 @@ struct Outlook {
 };
 /// From where orders of blended triangles are looked at: the eyes, and the views.
 BlendSight make_sight(const Outlook& outlook);
+
+/// What the instances of a set have of one value.
+struct ValueRange {
+  std::string name;         ///< as the settings have it
+  std::vector<double> min;  ///< by component
+  std::vector<double> max;
+  std::uint64_t without = 0;  ///< instances whose extras say nothing that counts
+  bool operator==(const ValueRange&) const = default;
+};
 
 enum class GroupKind : std::uint8_t { cluster, instance_set };
 std::string_view to_string(GroupKind kind);
@@ -256,7 +270,8 @@ struct Group {
   std::vector<Mat4d> fits;
   /// The space the prototype's geometry is stored in, as seen from its first draw.
   Mat4d axes = identity_matrix;
-  double residual = 0;  ///< largest of the fits', as a share of the part's diagonal
+  double residual = 0;             ///< largest of the fits', as a share of the part's diagonal
+  std::vector<ValueRange> values;  ///< those that extras say, as of the whole set
 
   [[nodiscard]] std::size_t instance_count() const {
     return prototype.empty() ? 0 : members.size() / prototype.size();
@@ -335,6 +350,7 @@ struct Plan : SourceSteps {
   std::vector<Group> groups;
   std::vector<KeptDraw> kept;
   std::vector<TakenBack> taken_back;    ///< ascending by draw, then by what from; one each
+  std::vector<WishUse> wishes;          ///< what came of those of all settings
   std::vector<PlannedFamily> families;  ///< of more than one draw
   std::vector<DrawMark> marks;          ///< one a draw, in draw order
 };

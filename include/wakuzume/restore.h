@@ -21,7 +21,8 @@ namespace wakuzume {
 struct RestoreChoice {
   bool everything = false;
   std::vector<std::string> groups{};  ///< globs over names of groups and of objects
-  std::vector<std::string> nodes{};   ///< globs over node paths of the source; with all below them
+  std::vector<std::string>
+      nodes{};  ///< wishes over node paths of the source; globs: with all below
 };
 
 /// Where a source was repainted: the draws that come back get their own materials again.
@@ -79,6 +80,14 @@ class LedgerIndex {
                                       std::uint32_t primitive,
                                       std::uint32_t instance,
                                       std::uint64_t list_index) const;
+
+  /// A value that the instance of a row carries beside its place: "extras.wear", "id". Of a result
+  /// whose instances are nodes, by their extras.
+  /// \param built  the result that the ledger is of, or gathered from it
+  /// \return its numbers; empty where it carries none of that name \cost O(numbers of the set)
+  [[nodiscard]] std::vector<double> find_value(const Scene& built,
+                                               const LedgerRow& row,
+                                               const std::string& name) const;
 
   /// Rows of a node of the source, one a primitive. \cost O(log rows)
   [[nodiscard]] std::span<const LedgerRow> find_source(NodeId node) const;

@@ -34,7 +34,7 @@ std::string_view to_string(EditKind kind);
 
 struct Edit {
   EditKind kind = EditKind::keep;
-  std::string nodes{};  ///< keep, release, move: a glob over node paths; `*` crosses slashes
+  std::string nodes{};  ///< keep, release, move: a wish over node paths
   std::string group{};  ///< all others, and move: the name or id of a group
   std::string value{};  ///< rename: the name; join: that of the object; may be empty
   ColliderShape collider = ColliderShape::none;
@@ -87,13 +87,14 @@ struct Reason {
   std::string where;                  ///< the group it is in, or why it is kept
   std::vector<std::string> numbers;   ///< what it costs there and elsewhere
   std::vector<std::string> remedies;  ///< what would have to change to put it elsewhere
+  std::vector<WishUse> wishes;        ///< of the plan, those that speak of it
 };
-/// One entry a draw of the nodes that match; empty where none does.
-/// \param nodes  a glob over node paths
-std::vector<Reason> explain(const Scene& scene,
-                            const Survey& survey,
-                            const Plan& plan,
-                            const std::string& nodes,
-                            const Outlook& outlook = {});
+/// One entry a draw that a wish speaks of; empty where there is none.
+/// \param wish  over node paths \error bad_setting  terms that can't be read
+Result<std::vector<Reason>> explain(const Scene& scene,
+                                    const Survey& survey,
+                                    const Plan& plan,
+                                    const std::string& wish,
+                                    const Outlook& outlook = {});
 
 }  // namespace wakuzume

@@ -20,6 +20,7 @@
 #include "wakuzume/survey.h"
 #include "wakuzume/texture_array.h"
 #include "wakuzume/views.h"
+#include "wakuzume/wishes.h"
 
 /// Routes: how each material reaches one that it shares with others.
 ///
@@ -29,6 +30,8 @@
 /// 2. With MaterialGoal::full_resolution no texel is lost that holds anything.
 /// 3. Same scene, same settings: the same routes.
 namespace wakuzume {
+
+struct RoutePlan;
 
 enum class Route : std::uint8_t {
   fold,    ///< equal by value to another
@@ -55,6 +58,12 @@ enum class PlainLook : std::uint8_t {
 
 /// UV sets are numbered from nought; this stands for the first that no draw of a material uses.
 inline constexpr std::uint32_t free_uv_set = 16;
+
+/// What becomes of a scene some of whose materials are in no group by hand.
+enum class Ungrouped : std::uint8_t {
+  allowed,  ///< they go the usual way
+  refused   ///< it is an error, before anything is painted
+};
 
 struct MaterialSettings {
   MaterialGoal goal = MaterialGoal::keep;
@@ -96,16 +105,45 @@ struct MaterialSettings {
   std::uint32_t webp_quality = 100;
   /// Of layers that are ASTC, from fast to thorough. \range [0, 100]
   double layer_quality = 60;
-  /// Materials by name and the route they take: "moss_*=stay". The first that matches counts.
+  /// Materials and the route they take: "moss_*=stay". Wishes of wakuzume/wishes.h, over names of
+  /// materials; the first that speaks of one counts.
   /// "cutout" makes masks of blended ones first, and leaves the route open.
   std::vector<std::string> routes{};
-  /// Materials by name and the scale of their tile: "sign_*=0.5". \range (0, 1]
+  /// The same with the size of their tile: a scale from above 0 to 1, "sign_*=0.5"; the most pixels
+  /// along its longer side, "sign_*=512px"; or the most texels a metre, "wall_*=40/m".
   std::vector<std::string> scales{};
+  /// The same with the name of a group: "window_*=glass". All of a group end as one material of
+  /// that name, which shares its page, stack and draws with nothing else. Terms speak of draws
+  /// alone: a material that others show as well is copied for them.
+  std::vector<std::string> together{};
+  /// The same for parts that are unwrapped together already: their materials are painted into one
+  /// by that UV set, which becomes the first. The name, the set, and perhaps the size of the page:
+  /// "hut_*=hut:1", "hut_*=hut:1:1024px", "hut_*=hut:1:64/m". \default as fine as they were
+  std::vector<std::string> layouts{};
+  /// Whether materials that are drawn may be in none of those groups. \default allowed
+  Ungrouped ungrouped = Ungrouped::allowed;
+  /// Key in the extras of nodes whose values have pages of their own, as the name of a room; holds
+  /// for all below that has none. What is in a group of `together` is there. \default none
+  std::string place_key{};
 
+  /// Some materials may become shared ones.
+  [[nodiscard]] bool asks() const {
+    return goal != MaterialGoal::keep || !together.empty() || !layouts.empty() ||
+           !place_key.empty();
+  }
   bool operator==(const MaterialSettings&) const = default;
 };
 /// \error bad_setting  names the member and its range
 Result<void> validate(const MaterialSettings& settings);
+
+/// The wishes of the settings as terms, without what they are for.
+std::vector<std::string> list_wishes(const MaterialSettings& settings);
+/// How many draws show a material that each speaks of. \pre `found` is of `scene`
+/// \error bad_setting, cancelled
+Result<std::vector<WishUse>> count_wishes(const Scene& scene,
+                                          const Survey& found,
+                                          const MaterialSettings& settings,
+                                          const RunControl& run = {});
 
 /// A texture slot's place on a page, in the slots' order of the standard: what shares one picture.
 enum class Channel : std::uint8_t { color, surface, normal, emissive };
@@ -147,6 +185,9 @@ struct AtlasPage {
   std::string name;  ///< of the material; its pictures are named after it
   RectSize size;
   std::uint32_t uv_set = 0;  ///< in which its draws look it up
+  /// Its tiles lie over one another, each the whole page: their shapes are where this UV set has
+  /// them. no_index: tiles lie beside one another.
+  std::uint32_t layout_set = no_index;
   /// Which pictures there are, by Channel, and how often each is halved. no_index: none.
   std::array<std::uint32_t, channel_count> halvings{no_index, no_index, no_index, no_index};
   std::vector<Tile> tiles;
@@ -202,6 +243,18 @@ struct MaterialRoute {
   double lost_steps = 0;
 };
 
+/// What is wrong with a layout that was there.
+struct LayoutFault {
+  std::uint32_t page = 0;
+  PrimitiveRef shape;
+  PrimitiveRef other;  ///< in the same place; the shape itself, or no_mesh: outside of the tile
+  std::uint64_t texels = 0;  ///< that both show, of the page; 0: outside
+  UvRange range;             ///< of the shape
+  bool operator==(const LayoutFault&) const = default;
+};
+/// "/hut/roof and /hut/wall show the same 120 texels of UV set 1 on hut"
+std::string to_string(const Scene& scene, const RoutePlan& routes, const LayoutFault& fault);
+
 /// Where a material was taken back to, once what it shared did not show what it showed.
 enum class TakenTo : std::uint8_t {
   larger,  ///< its tile is as large as its texture
@@ -229,8 +282,32 @@ struct Cutout {
 /// What a wish for a route says for it: "leaf_*=cutout".
 inline constexpr std::string_view cutout_word = "cutout";
 
+/// Materials that share with one another alone.
+struct MaterialGroup {
+  std::string name;     ///< as MaterialSettings::together has it, or what the place key says
+  bool by_hand = true;  ///< all end as one material; else they are what is in one place
+  std::vector<MaterialId> materials;  ///< ascending
+  /// By hand: the UV set in which its parts are unwrapped together; no_index: they are not.
+  std::uint32_t layout_set = no_index;
+  std::string size;  ///< with that: of the page, "1024px" or "64/m"; empty: as fine as they were
+};
+
+/// A material that draws of several groups show has a copy for each of them but the first.
+struct MaterialCopy {
+  MaterialId from = no_material;
+  MaterialId to = no_material;  ///< the copy; those of a scene follow its own materials
+  std::vector<DrawRef> draws;   ///< ascending, that show it
+};
+
+/// Groups by what settings and extras say of draws.
+struct MaterialGroups {
+  std::vector<MaterialGroup> groups;  ///< by hand in the order of the settings, then by place
+  std::vector<MaterialCopy> copies;   ///< ascending by the copy
+};
+
 struct RoutePlan {
   MaterialSettings settings;
+  MaterialGroups grouped;  ///< done before all else
   /// Materials that are cut out, or should have been, ascending. That is done before all else, and
   /// what is proved then is the scene with its masks.
   std::vector<Cutout> cutouts;
@@ -242,9 +319,10 @@ struct RoutePlan {
   /// Draws that a rule keeps as they are, ascending.
   std::vector<DrawRef> left_alone;
   std::vector<MaterialTakenBack> taken_back;  ///< ascending by material, one each
+  std::vector<LayoutFault> faults;            ///< of pages with a layout that was there
 
   /// Materials may become shared ones.
-  [[nodiscard]] bool shares() const { return settings.goal != MaterialGoal::keep; }
+  [[nodiscard]] bool shares() const { return settings.asks(); }
   /// Nothing changes hands.
   [[nodiscard]] bool empty() const { return !shares() && cutouts.empty(); }
   [[nodiscard]] const MaterialRoute* find(MaterialId material) const;
@@ -257,6 +335,24 @@ struct RouteHints {
   std::span<const Viewpoint> views{};
   std::span<const MaterialTakenBack> taken_back{};  ///< ascending
 };
+
+/// Which materials are to stay among themselves, and which have to be copied for that.
+/// \pre `survey` is of `scene`
+/// \error bad_setting  materials in no group where that is refused: names them
+/// \error cancelled
+Result<MaterialGroups> find_material_groups(const Scene& scene,
+                                            const Survey& survey,
+                                            const MaterialSettings& settings,
+                                            const RunControl& run = {});
+
+/// In the extras of materials that are together by hand: the name of their group. It keeps them
+/// from what equals them, and tells who swaps them later.
+inline constexpr const char* together_key = "together";
+
+/// Gives draws copies of their materials, and marks materials that are together by hand. Nodes and
+/// draws keep their numbers; meshes that others show too are copied as well, without their data.
+/// \error plan_mismatch  groups of another scene
+Result<void> group_materials(const MaterialGroups& groups, Scene& scene);
 
 /// Whether there is a wish for a cutout.
 bool asks_for_cutouts(const MaterialSettings& settings);
@@ -271,7 +367,9 @@ std::vector<Cutout> find_cutouts(const Scene& scene,
                                  const MaterialSettings& settings);
 
 /// \pre `survey` is of `scene`; `images` has one entry an image, decoded
-/// \error bad_setting, cancelled
+/// \error bad_setting  also of a group by hand that can't be one material: names each that can't
+///        join, why, and what would have to change; and where copies were not made
+/// \error cancelled
 /// \error too_large  a tile that no page can take, asked for by hand
 /// \cost O(vertices + indices) of all shapes, in parallel, and the packing of each kind
 Result<RoutePlan> propose_routes(const Scene& scene,

@@ -10,6 +10,7 @@
 #include "wakuzume/result.h"
 #include "wakuzume/run_control.h"
 #include "wakuzume/scene.h"
+#include "wakuzume/survey.h"
 
 /// split: take meshes that are too large to cull to pieces.
 ///
@@ -27,8 +28,10 @@ enum class SplitBy : std::uint8_t {
 };
 
 struct SplitSettings {
-  /// Paths of nodes whose own mesh is split; globs, `*` crosses slashes. \default none
+  /// Nodes whose own mesh is split: wishes of wakuzume/wishes.h. \default none
   std::vector<std::string> nodes{};
+  /// Those with terms that have been asked before. Others are asked of a survey by its own rules.
+  std::vector<WishAnswer> answers{};
   SplitBy by = SplitBy::parts;
   /// Edge of the cells, metres. \range above 0, to 1e9
   double cell_size_m = 16;
@@ -48,6 +51,7 @@ struct Split {
   Scene scene;
   std::vector<SplitRow> rows;        ///< by node and primitive
   std::vector<std::string> left_as;  ///< nodes that match and stay whole, and why
+  std::vector<WishUse> wishes;       ///< one a wish
 };
 
 /// Without nodes in the settings the scene comes back as it is.

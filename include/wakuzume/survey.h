@@ -23,18 +23,36 @@
 /// 4. Shapes with the same decoded geometry are one family, under whatever name they are stored.
 namespace wakuzume {
 
+/// A draw by what it is in the scene.
+struct DrawRef {
+  NodeId node = no_node;
+  std::uint32_t primitive = 0;
+  bool operator==(const DrawRef&) const = default;
+  auto operator<=>(const DrawRef&) const = default;
+};
+
+/// What terms were found to speak of. A scene that is repainted, reduced or joined has the draws it
+/// had, but not the names and counts that terms ask for.
+struct WishAnswer {
+  std::string wish;
+  std::vector<DrawRef> draws;  ///< ascending
+  bool operator==(const WishAnswer&) const = default;
+};
+
 /// What becomes of a node whose animation holds it in the place where it stands anyway.
 enum class ConstantTracks : std::uint8_t { may_move, stand_still };
 
 inline constexpr const char* default_lightmap_transform_key = "lightmap_transform";
 
-/// The rules that read meaning from a scene. Globs match a whole node path; `*` crosses slashes.
+/// The rules that read meaning from a scene. Lists of nodes are wishes of wakuzume/wishes.h: globs
+/// over node paths, which speak of all below, too; or terms, which speak of single draws as they
+/// are surveyed without any terms. What moves takes all below along.
 struct SurveySettings {
-  /// Nodes that may move, with all below them. \default none
-  std::vector<std::string> moving_nodes;
-  /// Nodes the user wants left alone, with all below them. \default none
-  std::vector<std::string> keep_nodes;
-  /// Invisible helpers for physics, with all below them. \default names that say so
+  /// Nodes that may move. \default none
+  std::vector<std::string> moving_nodes{};
+  /// What the user wants left alone. \default none
+  std::vector<std::string> keep_nodes{};
+  /// Invisible helpers for physics. \default names that say so
   std::vector<std::string> collider_nodes{"*_collider", "*_collision"};
   /// A node whose extras hold this key with false may move, with all below it. \default "static"
   std::string static_key = "static";
@@ -54,13 +72,26 @@ struct SurveySettings {
   /// Key in the extras of a node whose value says what is loaded together; holds for all below that
   /// has none of its own. \default "level"
   std::string level_key = "level";
-  /// Key in the extras of a node whose value keeps draws apart at the user's wish; holds for all
-  /// below that has none of its own. \default "tag"
-  std::string tag_key = "tag";
+  /// Keys in the extras of nodes whose values keep draws apart at the user's wish, as casting
+  /// shadows or a layer; each holds for all below that has none of its own. What it is may stand
+  /// behind it: "cast_shadow=shadow casting". \default "tag"
+  std::vector<std::string> tag_keys{"tag"};
+  /// Wishes with terms that have been asked before: they are not asked again. A survey's settings
+  /// have all. \default none
+  std::vector<WishAnswer> answers{};
 };
 
-/// \error bad_setting  names the member and its range
+/// \error bad_setting  names the member and its range, or the wish that can't be read
 Result<void> validate(const SurveySettings& settings);
+
+/// What came of a wish of the settings.
+struct WishUse {
+  std::string setting;  ///< "survey.keep_nodes"
+  std::string wish;
+  std::string value;        ///< what is wished, where that stands beside it: "stay", "0.5"
+  std::uint64_t draws = 0;  ///< that it speaks of, whatever became of them
+  bool operator==(const WishUse&) const = default;
+};
 
 /// Why a draw stays as it is whatever the plan would like.
 enum class StayRule : std::uint8_t {
@@ -109,6 +140,16 @@ struct Rig {
   SkinId skin = no_skin;  ///< one of the scene that says just this
 };
 
+/// What the extras of a node or its ancestors say under one of the user's keys.
+struct Tag {
+  std::string key;    ///< in the extras
+  std::string word;   ///< what it is
+  std::string value;  ///< texts without quotes, the rest as it is written
+  auto operator<=>(const Tag&) const = default;
+};
+/// "layer 3, shadow casting false"
+std::string to_string(const std::vector<Tag>& tags);
+
 /// Everything that must be equal for draws to be merged.
 struct MergeKey {
   MaterialId material = no_material;
@@ -119,7 +160,7 @@ struct MergeKey {
   bool deformed = false;  ///< by that rig's skin
   Topology topology = Topology::triangles;
   std::string lightmap;  ///< page as the extras spell it, or "image 7" by MOZ_lightmap; empty: none
-  std::string tag;
+  std::vector<Tag> tags;        ///< those that it has, in the order of the settings
   std::string level;            ///< by the extras
   std::vector<LevelId> levels;  ///< glTF scenes that show it
   /// What a merge can't bridge: custom attributes with their types, the normals and tangents of
@@ -127,14 +168,6 @@ struct MergeKey {
   /// Missing UVs and colours, and normals and tangents of triangles can be filled in.
   std::string layout;
   bool operator==(const MergeKey&) const = default;
-};
-
-/// A draw by what it is in the scene.
-struct DrawRef {
-  NodeId node = no_node;
-  std::uint32_t primitive = 0;
-  bool operator==(const DrawRef&) const = default;
-  auto operator<=>(const DrawRef&) const = default;
 };
 
 /// What is drawn. \param shown  anything that names a primitive and its mesh, or else a node
@@ -167,6 +200,7 @@ struct UvRange {
   Vec2d min{};
   Vec2d max{};
   bool finite = true;
+  bool operator==(const UvRange&) const = default;
 
   /// Times the range repeats the texture: its sides, each at least 1, multiplied.
   [[nodiscard]] double count_tiles() const;
@@ -278,7 +312,9 @@ struct Survey {
   std::vector<LightmapPlace> lightmap_places{{}};  ///< the first is that of UVs as they are
   std::vector<KeyUse> key_uses;                    ///< one a key, most draws first
   std::vector<std::uint32_t> stay_counts;          ///< indexed by StayRule
-  Box3d bounds;                                    ///< of all draws
+  /// Of each wish of the settings that is not there by default, in their order.
+  std::vector<WishUse> wishes;
+  Box3d bounds;  ///< of all draws
 
   const Draw& operator[](DrawId id) const { return draws[to_index(id)]; }
   const MergeKey& operator[](KeyId id) const { return keys[to_index(id)]; }
@@ -288,8 +324,10 @@ struct Survey {
 };
 
 /// \pre check_scene(scene)
-/// \error cancelled
-/// \cost O(nodes + draws + vertex bytes + indices), in parallel over nodes, streams and shapes
+/// \error bad_setting, cancelled
+/// \cost O(nodes + draws + vertex bytes + indices), in parallel over nodes, streams and shapes;
+/// with
+///       terms among the wishes a cell a draw and term, and what is not vertices twice
 /// \source families: XXH3-128 over the decoded streams
 Result<Survey> survey(const Scene& scene,
                       const SurveySettings& settings = {},

@@ -6,8 +6,6 @@
 #include <memory>
 #include <span>
 #include <string>
-#include <string_view>
-#include <variant>
 #include <vector>
 
 #include "wakuzume/assess.h"
@@ -15,17 +13,11 @@
 #include "wakuzume/routes.h"
 #include "wakuzume/scene.h"
 #include "wakuzume/survey.h"
+#include "wakuzume/wishes.h"
 
 /// Tables over a survey, to filter, sort and write out. Cells are made when they are asked for, so
 /// a table over a million draws takes no room.
 namespace wakuzume {
-
-struct Column {
-  std::string_view name;
-  bool numeric = false;
-};
-
-using Cell = std::variant<std::string, double>;
 
 /// Lives no longer than what it was made over.
 class Table {
@@ -36,6 +28,10 @@ class Table {
   [[nodiscard]] virtual std::size_t row_count() const = 0;
   /// \pre row < row_count(), column < columns().size()
   [[nodiscard]] virtual Cell cell(std::size_t row, std::size_t column) const = 0;
+  /// Rows are draws, whose extras terms may speak of.
+  [[nodiscard]] virtual bool has_extras() const { return false; }
+  /// What the extras of a row's node or its ancestors say under a key. \pre has_extras()
+  [[nodiscard]] virtual std::string find_extra(std::size_t, const std::string&) const { return {}; }
 };
 
 /// One row a draw, in draw order.
@@ -68,8 +64,7 @@ std::unique_ptr<Table> make_near_table(const Scene& scene,
 std::unique_ptr<Table> make_route_table(const Scene& scene, const RoutePlan& routes);
 
 struct TableQuery {
-  /// "column op value", all must hold. Operators: = != < <= > >=. On texts = and != take globs, in
-  /// which * crosses slashes.
+  /// Terms as wishes have them, over the table's columns; all must hold.
   std::vector<std::string> where;
   /// A column, with ":up" or ":down"; numbers go down by themselves, texts up. Empty: table order.
   std::string sort;

@@ -48,3 +48,4 @@
 #include "wakuzume/verify_views.h"
 #include "wakuzume/version.h"
 #include "wakuzume/views.h"
+#include "wakuzume/wishes.h"

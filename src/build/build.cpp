@@ -20,9 +20,9 @@
 #include "rework/compact.h"
 #include "rework/detach.h"
 #include "scene/running.h"
-#include "survey/glob.h"
 #include "survey/lightmaps.h"
 #include "survey/rules.h"
+#include "survey/wish.h"
 #include "texture/plain_look.h"
 
 namespace wakuzume {
@@ -47,6 +47,7 @@ class Builder {
     built_.ledger.source_hash = plan.scene_hash;
     built_.ledger.page_images = settings.page_images;
     built_.ledger.families = plan.settings.families;
+    built_.ledger.instance_values = plan.settings.instance_values;
     built_.ledger.lightmap_key = plan.survey_settings.lightmap_key;
     built_.ledger.lightmap_transform_key = plan.survey_settings.lightmap_transform_key;
     built_.ledger.lightmap_uv_set = plan.survey_settings.lightmap_uv_set;
@@ -61,7 +62,7 @@ class Builder {
   }
 
   Result<Built> run(const RunControl& run) {
-    if (auto chosen = choose_assets(); !chosen) {
+    if (auto chosen = choose_assets(run); !chosen) {
       return Failure(chosen.error());
     }
     if (auto made = geometry_.make(assets_, run); !made) {
@@ -126,13 +127,33 @@ class Builder {
     return group.object.empty() ? group.name : group.object;
   }
 
-  Result<void> choose_assets() {
-    for (const std::string& glob : settings_.assets) {
-      const GlobSet wanted({glob});
+  /// \param hits  by draw
+  [[nodiscard]] bool shows_any(const Group& group, const std::vector<bool>& hits) const {
+    return std::any_of(group.members.begin(), group.members.end(),
+                       [&](const DrawRef& ref) { return hits[to_index(find_draw(survey_, ref))]; });
+  }
+
+  Result<void> choose_assets(const RunControl& run) {
+    std::vector<std::string> wishes = plan_.settings.assets;
+    wishes.insert(wishes.end(), settings_.assets.begin(), settings_.assets.end());
+    for (const std::string& text : wishes) {
+      const auto wish = Wish::parse(text);
+      if (!wish) {
+        return Failure(wish.error());
+      }
+      std::vector<bool> hits;
+      if (wish->has_terms()) {
+        auto found = find_hits(source_, survey_, *wish, WishOver::node_paths, WishReach::own, run);
+        if (!found) {
+          return Failure(found.error());
+        }
+        hits = std::move(*found);
+      }
       bool any = false;
       for (std::size_t g = 0; g < plan_.groups.size(); ++g) {
         const Group& group = plan_.groups[g];
-        if (wanted.find(group.name) != no_index || wanted.find(shown_name(group)) != no_index) {
+        if (wish->has_terms() ? shows_any(group, hits)
+                              : wish->matches(group.name) || wish->matches(shown_name(group))) {
           any = true;
           if (is_deformed(group)) {
             add_once(
@@ -146,9 +167,8 @@ class Builder {
         }
       }
       if (!any) {
-        return Failure(Error{ErrorCode::bad_setting,
-                             fmt::format("no group of the plan matches the asset '{}'", glob),
-                             {}});
+        add_once(built_.ledger.left_out,
+                 fmt::format("no group of the plan matches the asset '{}'", text));
       }
     }
     return {};
@@ -449,6 +469,19 @@ class Builder {
     return make_id<MeshId>(built_.scene.meshes.size() - 1);
   }
 
+  /// What keeps draws apart is the same for all, and stays where engines look for it, even where
+  /// the members had it from an ancestor that they don't stand below any more.
+  void name_tags(const DrawRef& member, NodeId root, Node& node) const {
+    for (const Tag& tag : survey_[survey_[find_draw(survey_, member)].key].tags) {
+      if (find_extra(node.extra, tag.key) == tag.value ||
+          (root != no_node && find_extra_above(source_, root, tag.key) == tag.value)) {
+        continue;
+      }
+      const std::string json = find_json_above(source_, member.node, tag.key);
+      node.extra.ensure().extras = put_member(extras_of(node.extra), tag.key, json);
+    }
+  }
+
   /// Groups of static draws stand at the root of the glTF scenes that showed their members, others
   /// below their moving root. They carry the extras that all their members agree on, such as the
   /// lightmap page.
@@ -456,6 +489,7 @@ class Builder {
     node.extra = make_common_extra(
         members, [&](const DrawRef& ref) { return extras_of(source_[ref.node].extra); });
     name_lightmap(members.front(), node);
+    name_tags(members.front(), frame.root, node);
     const std::string kept = extras_of(node.extra);
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(members.begin(), members.end(), [&](const DrawRef& ref) {

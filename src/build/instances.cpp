@@ -8,6 +8,7 @@
 #include <new>
 
 #include "plan/check.h"
+#include "plan/instance_values.h"
 #include "plan/keys.h"
 #include "scene/hasher.h"
 
@@ -78,7 +79,7 @@ struct InstanceNumber {
 
 /// One number an instance, by its first draw's node; its bits in base 256 where bytes are stored.
 template <class FindNumber>
-InstanceLane make_number_lane(const char* semantic,
+InstanceLane make_number_lane(const std::string& semantic,
                               const ProposeSettings& settings,
                               const Group& group,
                               const FindNumber& find) {
@@ -95,6 +96,34 @@ InstanceLane make_number_lane(const char* semantic,
     }
     for (unsigned b = 0; b < 4; ++b) {
       lane.values.push_back(static_cast<double>(value.bits >> (8 * b) & 0xFFU) / 255);
+    }
+  }
+  return lane;
+}
+
+/// What extras say. Bytes hold it where all of it is from 0 to 1, four a value, an alpha of 1 last.
+InstanceLane make_extra_lane(const Scene& scene,
+                             const ProposeSettings& settings,
+                             const Group& group,
+                             const std::string& semantic,
+                             const std::string& key) {
+  InstanceValues values = read_instance_values(scene, group, key);
+  InstanceLane lane;
+  lane.semantic = semantic;
+  const bool fits = std::all_of(values.numbers.begin(), values.numbers.end(),
+                                [](double v) { return v >= 0 && v <= 1; });
+  lane.storage = fits ? settings.value_storage : ValueStorage::floats;
+  if (lane.storage == ValueStorage::floats) {
+    constexpr std::array elements{ElementType::scalar, ElementType::vec2, ElementType::vec3,
+                                  ElementType::vec4};
+    lane.element = elements[values.width - 1];
+    lane.values = std::move(values.numbers);
+    return lane;
+  }
+  lane.element = ElementType::vec4;
+  for (std::size_t i = 0; i < values.numbers.size(); i += values.width) {
+    for (std::size_t c = 0; c < 4; ++c) {
+      lane.values.push_back(c < values.width ? values.numbers[i + c] : c == 3 ? 1 : 0);
     }
   }
   return lane;
@@ -126,10 +155,15 @@ std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
     lanes.push_back(std::move(places));
   }
   for (const std::string& value : settings.instance_values) {
-    lanes.push_back(value == "id" ? make_number_lane("_ID", settings, group, find_id)
-                                  : make_number_lane("_RANDOM", settings, group, [&](NodeId node) {
-                                      return find_random(scene, node);
-                                    }));
+    const std::string semantic = find_value_semantic(value);
+    if (const std::string key(find_value_key(value)); !key.empty()) {
+      lanes.push_back(make_extra_lane(scene, settings, group, semantic, key));
+    } else if (value == "id") {
+      lanes.push_back(make_number_lane(semantic, settings, group, find_id));
+    } else {
+      lanes.push_back(make_number_lane(semantic, settings, group,
+                                       [&](NodeId node) { return find_random(scene, node); }));
+    }
   }
   return lanes;
 }

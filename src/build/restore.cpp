@@ -16,9 +16,12 @@
 #include "build/looks.h"
 #include "build/motion.h"
 #include "plan/check.h"
+#include "plan/instance_values.h"
 #include "rework/compact.h"
 #include "rework/detach.h"
-#include "survey/glob.h"
+#include "scene/elements.h"
+#include "scene/members.h"
+#include "survey/wish.h"
 #include "texture/plain_look.h"
 #include "wakuzume/spread.h"
 
@@ -31,13 +34,45 @@ bool is_moved(const LedgerRow& row) {
   return row.fate == Fate::merged || row.fate == Fate::instanced;
 }
 
+/// Draws of a source that a wish speaks of; all below a node comes with it.
+Result<std::set<DrawRef>> list_wished(const Scene& source,
+                                      const std::string& text,
+                                      const RunControl& run) {
+  const auto wish = Wish::parse(text);
+  if (!wish) {
+    return Failure(wish.error());
+  }
+  std::set<DrawRef> out;
+  if (!wish->has_terms()) {
+    const GlobSet wanted({text, text + "/*"});
+    for (const DrawRef& draw : make_draw_list(source)) {
+      if (wanted.find(make_node_path(source, draw.node)) != no_index) {
+        out.insert(draw);
+      }
+    }
+    return out;
+  }
+  const auto found = survey(source, {}, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  const auto draws = find_draws(source, *found, text, WishOver::node_paths, run);
+  if (!draws) {
+    return Failure(draws.error());
+  }
+  for (const DrawId draw : *draws) {
+    out.insert({(*found)[draw].node, (*found)[draw].primitive});
+  }
+  return out;
+}
+
 /// Which rows come back.
 class Chooser {
  public:
   Chooser(const Scene& built, const Ledger& ledger, const Scene& source)
       : built_(built), ledger_(ledger), source_(source), chosen_(ledger.rows.size(), false) {}
 
-  Result<std::vector<bool>> choose(const RestoreChoice& choice) {
+  Result<std::vector<bool>> choose(const RestoreChoice& choice, const RunControl& run) {
     std::map<std::pair<NodeId, std::uint32_t>, const LedgerResult*> results;
     for (const LedgerResult& result : ledger_.results) {
       results[{result.node, result.primitive}] = &result;
@@ -55,14 +90,14 @@ class Chooser {
         return refuse(glob, "group");
       }
     }
-    for (const std::string& glob : choice.nodes) {
-      // All below a node comes with it.
-      const GlobSet wanted({glob, glob + "/*"});
-      const bool any = take([&](const LedgerRow& row) {
-        return wanted.find(make_node_path(source_, row.source.node)) != no_index;
-      });
+    for (const std::string& wish : choice.nodes) {
+      const auto draws = list_wished(source_, wish, run);
+      if (!draws) {
+        return Failure(draws.error());
+      }
+      const bool any = take([&](const LedgerRow& row) { return draws->contains(row.source); });
       if (!any) {
-        return refuse(glob, "node");
+        return refuse(wish, "node");
       }
     }
     complete_instances();
@@ -437,7 +472,7 @@ Result<std::vector<bool>> choose_rows(const Scene& built,
   if (auto good = check_rows(built, ledger, source); !good) {
     return Failure(good.error());
   }
-  return Chooser(built, ledger, source).choose(choice);
+  return Chooser(built, ledger, source).choose(choice, run);
 }
 
 }  // namespace
@@ -469,15 +504,18 @@ Result<std::vector<DrawRef>> list_restored(const Scene& built,
   if (!chosen) {
     return Failure(chosen.error());
   }
-  std::vector<std::string> globs;
-  for (const std::string& glob : choice.nodes) {
-    globs.insert(globs.end(), {glob, glob + "/*"});
+  std::set<DrawRef> wished;
+  for (const std::string& wish : choice.nodes) {
+    auto draws = list_wished(source, wish, run);
+    if (!draws) {
+      return Failure(draws.error());
+    }
+    wished.merge(*draws);
   }
-  const GlobSet wanted(globs);
   std::vector<DrawRef> draws;
   for (std::size_t r = 0; r < chosen->size(); ++r) {
     const DrawRef& draw = ledger.rows[r].source;
-    if ((*chosen)[r] || wanted.find(make_node_path(source, draw.node)) != no_index) {
+    if ((*chosen)[r] || wished.contains(draw)) {
       draws.push_back(draw);
     }
   }
@@ -554,6 +592,37 @@ const LedgerRow* LedgerIndex::find(NodeId node,
   }
   const bool inside = row.instance == instance && list_index - row.first_index < row.index_count;
   return inside && row.fate != Fate::dropped ? &row : nullptr;
+}
+
+std::vector<double> LedgerIndex::find_value(const Scene& built,
+                                            const LedgerRow& row,
+                                            const std::string& name) const {
+  if (row.fate != Fate::instanced || to_index(row.node) >= built.nodes.size()) {
+    return {};
+  }
+  for (const auto& [first, result] : sets_) {
+    const std::size_t node = to_index(first) + row.instance;
+    if (result->node == row.node && node < built.nodes.size()) {
+      const std::string_view key = find_value_key(name);
+      const Boxed<Extra>& extra = built.nodes[node].extra;
+      return extra ? read_json_numbers(
+                         find_member_json(extra->extras, key.empty() ? name : std::string(key)))
+                   : std::vector<double>{};
+    }
+  }
+  const Node& set = built[row.node];
+  const std::string semantic = find_value_semantic(name);
+  for (const Attribute& attribute :
+       set.instancing ? set.instancing->attributes : std::vector<Attribute>{}) {
+    const Stream& stream = built[attribute.stream];
+    if (attribute.semantic == semantic && !semantic.empty() && row.instance < stream.count) {
+      const std::vector<double> all = make_doubles(built, attribute.stream);
+      const std::size_t width = component_count(stream.element);
+      const auto from = all.begin() + static_cast<std::ptrdiff_t>(row.instance * width);
+      return {from, from + static_cast<std::ptrdiff_t>(width)};
+    }
+  }
+  return {};
 }
 
 std::span<const LedgerRow> LedgerIndex::find_source(NodeId node) const {

@@ -11,6 +11,7 @@
 #include <map>
 
 #include "build/instances.h"
+#include "plan/instance_values.h"
 #include "scene/elements.h"
 #include "survey/lightmaps.h"
 #include "survey/rules.h"
@@ -25,6 +26,7 @@ struct ExtraLane {
   std::string key;
   std::vector<double> values;
   std::uint32_t width = 1;
+  bool is_place = false;  ///< on a lightmap page
 };
 
 class Spreader {
@@ -169,8 +171,9 @@ class Spreader {
       if (attribute.semantic == lightmap_semantic && !places.empty() &&
           places != own_transform_key) {
         lane.key = places;
-      } else if (attribute.semantic == "_ID" || attribute.semantic == "_RANDOM") {
-        lane.key = attribute.semantic == "_ID" ? "id" : "random";
+        lane.is_place = true;
+      } else {
+        lane.key = find_value_name(attribute.semantic);
       }
       if (lane.key.empty() || !open || stream.component != ComponentType::f32) {
         return false;
@@ -179,6 +182,17 @@ class Spreader {
       lanes.push_back(std::move(lane));
     }
     return true;
+  }
+
+  /// The key of a value in a node's extras; empty: the ledger knows of none.
+  [[nodiscard]] std::string find_value_name(const std::string& semantic) const {
+    for (const std::string& name : ledger_.instance_values) {
+      if (find_value_semantic(name) == semantic) {
+        const std::string_view key = find_value_key(name);
+        return key.empty() ? name : std::string(key);
+      }
+    }
+    return {};
   }
 
   static void give_extras(const Node& set,
@@ -190,9 +204,11 @@ class Spreader {
     }
     for (const ExtraLane& lane : lanes) {
       const double* const value = &lane.values[i * lane.width];
+      const std::vector<float> numbers(value, value + lane.width);
       const std::string json =
-          lane.width == 4 ? to_json(LightmapPlace{{value[0], value[1]}, {value[2], value[3]}})
-                          : fmt::format("{}", value[0]);
+          lane.is_place     ? to_json(LightmapPlace{{value[0], value[1]}, {value[2], value[3]}})
+          : lane.width == 1 ? fmt::format("{}", numbers.front())
+                            : fmt::format("[{}]", fmt::join(numbers, ","));
       std::string& extras = node.extra.ensure().extras;
       extras = put_member(extras, lane.key, json);
     }

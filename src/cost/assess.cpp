@@ -34,6 +34,11 @@ Result<RoutePlan> find_routes(const Scene& scene,
     return RoutePlan{};
   }
   settings.goal = MaterialGoal::fewest_draws;
+  // What sharing could give, whatever is to stay among itself.
+  settings.together.clear();
+  settings.layouts.clear();
+  settings.place_key.clear();
+  settings.ungrouped = Ungrouped::allowed;
   auto routes = propose_routes(scene, survey, images, settings, run);
   // What does not fit on a page by hand's wish is told when it is proposed.
   return !routes && routes.error().code == ErrorCode::too_large ? RoutePlan{} : routes;

@@ -9,6 +9,7 @@
 #include "documents/read_setting.h"
 #include "documents/reduction.h"
 #include "documents/routes.h"
+#include "documents/wishes.h"
 #include "json/out.h"
 #include "settings/fields.h"
 #include "wakuzume/io.h"
@@ -17,7 +18,7 @@ namespace wakuzume {
 namespace {
 
 constexpr const char* ledger_format = "wakuzume-ledger";
-constexpr std::uint32_t ledger_version = 14;
+constexpr std::uint32_t ledger_version = 15;
 
 template <class AnyCopy, class Visit>
 void for_each_size(AnyCopy& copy, const Visit& visit) {
@@ -41,6 +42,7 @@ void write_split(ReadableJsonOut& out, const SplitSettings& split) {
   line.end_object();
   out.key("split");
   out.line(line);
+  write_answers(out, "split_answers", split.answers);
 }
 
 template <class AnyFamilies, class Visit>
@@ -287,8 +289,14 @@ class LedgerReader {
     if (key == "split") {
       return read_split(value, at, ledger.split);
     }
+    if (key == "split_answers") {
+      return read_answers(in_, value, at, ledger.split.answers);
+    }
     if (key == "families") {
       return read_families(value, at, ledger.families);
+    }
+    if (key == "instance_values") {
+      return in_.read(value, at, ledger.instance_values);
     }
     if (key == "instance_form") {
       return read_setting_value(in_, value, at, ledger.instances);
@@ -666,6 +674,9 @@ std::string to_json(const Ledger& ledger) {
     for_each_gpu_picture_setting(ledger.gpu_pictures, visit);
   });
   out.member("instance_form", to_text(ledger.instances));
+  if (!ledger.instance_values.empty()) {
+    out.member("instance_values", ledger.instance_values);
+  }
   out.member("lightmap_key", ledger.lightmap_key);
   out.member("lightmap_transform_key", ledger.lightmap_transform_key);
   out.member("lightmap_uv_set", ledger.lightmap_uv_set);

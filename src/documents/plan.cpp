@@ -11,6 +11,7 @@
 #include "documents/read_setting.h"
 #include "documents/reduction.h"
 #include "documents/routes.h"
+#include "documents/wishes.h"
 #include "json/out.h"
 #include "settings/fields.h"
 #include "wakuzume/io.h"
@@ -73,6 +74,14 @@ void write_set(ReadableJsonOut& out, const Scene& scene, const Group& group) {
     out.member_line("axes", group.axes);
   }
   out.member("residual", group.residual);
+  if (!group.values.empty()) {
+    write_rows(out, "values", group.values, [](JsonOut& line, const ValueRange& range) {
+      line.member("name", range.name);
+      line.member("min", range.min);
+      line.member("max", range.max);
+      line.member("without", range.without);
+    });
+  }
 }
 
 /// Instances of one shape have one fit, in whatever group they are: it is written once.
@@ -253,6 +262,16 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   out.member("content", to_string(plan.scene_hash));
   out.end_object();
   write_settings(out, plan);
+  write_answers(out, "answers", plan.survey_settings.answers);
+  write_answers(out, "split_answers", plan.split.answers);
+  if (!plan.wishes.empty()) {
+    write_rows(out, "wishes", plan.wishes, [](JsonOut& line, const WishUse& use) {
+      line.member("setting", use.setting);
+      line.member("wish", use.wish);
+      line.member_if("value", use.value);
+      line.member("draws", use.draws);
+    });
+  }
   if (plan.reduction.reduces()) {
     write_reduction(out, plan.reduction);
   }

@@ -9,7 +9,7 @@
 namespace wakuzume {
 
 inline constexpr const char* plan_format = "wakuzume-plan";
-inline constexpr std::uint32_t plan_version = 15;
+inline constexpr std::uint32_t plan_version = 16;
 
 /// Tables of the settings that a plan depends on.
 inline bool is_planned(std::string_view table) {

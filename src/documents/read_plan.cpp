@@ -10,6 +10,7 @@
 #include "documents/read_setting.h"
 #include "documents/reduction.h"
 #include "documents/routes.h"
+#include "documents/wishes.h"
 #include "settings/fields.h"
 #include "wakuzume/io.h"
 
@@ -41,6 +42,17 @@ class PlanReader {
     }
     if (key == "settings") {
       return read_settings(value, at, plan);
+    }
+    if (key == "answers") {
+      return read_answers(in_, value, at, plan.survey_settings.answers);
+    }
+    if (key == "split_answers") {
+      return read_answers(in_, value, at, plan.split.answers);
+    }
+    if (key == "wishes") {
+      return in_.array(value, at, [&](JsonValue item, const At& a) {
+        return read_use(item, a, plan.wishes.emplace_back());
+      });
     }
     if (key == "profile") {
       return in_.read(value, at, plan.profile);
@@ -109,6 +121,16 @@ class PlanReader {
     });
   }
 
+  bool read_use(JsonValue value, const At& at, WishUse& use) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "setting" ? in_.read(v, a, use.setting)
+             : key == "wish"  ? in_.read(v, a, use.wish)
+             : key == "value" ? in_.read(v, a, use.value)
+             : key == "draws" ? in_.read(v, a, use.draws)
+                              : unknown_member(in_, a);
+    });
+  }
+
   bool read_sight(JsonValue value, const At& at, BlendSight& sight) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       if (key == "eyes") {
@@ -146,6 +168,9 @@ class PlanReader {
             });
           });
         });
+    // Answers stand beside the settings.
+    settings.split.answers = std::move(plan.split.answers);
+    settings.survey.answers = std::move(plan.survey_settings.answers);
     plan.split = settings.split;
     plan.survey_settings = settings.survey;
     plan.settings = settings.propose;
@@ -342,6 +367,15 @@ class PlanReader {
           DrawRef& ref = out.prototype.emplace_back();
           return read_row(in_, item, b, 2, 3, [&](std::size_t column, JsonValue w, const At& c) {
             return read_draw_column(column, w, c, ref);
+          });
+        });
+      }
+      if (key == "values") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          ValueRange& range = out.values.emplace_back();
+          return in_.object(item, b, [&](std::string_view name, JsonValue w, const At& c) {
+            return read_field(name, w, c, field("name", range.name), field("min", range.min),
+                              field("max", range.max), field("without", range.without));
           });
         });
       }

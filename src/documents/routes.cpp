@@ -79,6 +79,24 @@ void write_taken_back(ReadableJsonOut& out, const std::vector<MaterialTakenBack>
   });
 }
 
+void write_faults(ReadableJsonOut& out, const std::vector<LayoutFault>& faults) {
+  write_rows(out, "faults", faults, [&](JsonOut& line, const LayoutFault& fault) {
+    const auto write_shape = [&](const char* name, const PrimitiveRef& shape) {
+      line.member(name, std::array<std::uint32_t, 2>{static_cast<std::uint32_t>(shape.mesh),
+                                                     shape.primitive});
+    };
+    line.member("page", fault.page);
+    write_shape("shape", fault.shape);
+    if (fault.other.mesh != no_mesh) {
+      write_shape("other", fault.other);
+      line.member("texels", fault.texels);
+    }
+    line.member("set", fault.range.set);
+    line.member("min", fault.range.min);
+    line.member("max", fault.range.max);
+  });
+}
+
 void write_cutouts(ReadableJsonOut& out, const std::vector<Cutout>& cutouts) {
   write_rows(out, "cutouts", cutouts, [&](JsonOut& line, const Cutout& cutout) {
     line.member("material", cutout.material);
@@ -92,6 +110,29 @@ void write_cutouts(ReadableJsonOut& out, const std::vector<Cutout>& cutouts) {
       line.member("obstacle", cutout.obstacle);
     }
   });
+}
+
+void write_groups(ReadableJsonOut& out, const MaterialGroups& grouped) {
+  out.begin_object("grouped");
+  write_rows(out, "groups", grouped.groups, [&](JsonOut& line, const MaterialGroup& group) {
+    line.member("name", group.name);
+    line.member("by_hand", group.by_hand);
+    line.member("materials", group.materials);
+    if (group.layout_set != no_index) {
+      line.member("layout_set", group.layout_set);
+      line.member("size", group.size);
+    }
+  });
+  out.begin_array("copies");
+  for (const MaterialCopy& copy : grouped.copies) {
+    out.begin_object();
+    out.member("from", copy.from);
+    out.member("to", copy.to);
+    write_draws(out, "draws", copy.draws);
+    out.end_object();
+  }
+  out.end_array();
+  out.end_object();
 }
 
 void write_stack(ReadableJsonOut& out, const LayerStack& stack) {
@@ -119,6 +160,9 @@ void write_page(ReadableJsonOut& out, const AtlasPage& page) {
   out.member("name", page.name);
   out.member_line("size", as_pair(page.size));
   out.member("uv_set", page.uv_set);
+  if (page.layout_set != no_index) {
+    out.member("layout_set", page.layout_set);
+  }
   out.begin_object("halvings");
   for (std::size_t c = 0; c < channel_count; ++c) {
     if (page.has(static_cast<Channel>(c))) {
@@ -150,6 +194,9 @@ class RoutesReader {
           return read_route(item, b, routes.routes.emplace_back());
         });
       }
+      if (key == "grouped") {
+        return read_groups(v, a, routes.grouped);
+      }
       if (key == "cutouts") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           return read_cutout(item, b, routes.cutouts.emplace_back());
@@ -158,6 +205,11 @@ class RoutesReader {
       if (key == "pages") {
         return in_.array(v, a, [&](JsonValue item, const At& b) {
           return read_page(item, b, routes.pages.emplace_back());
+        });
+      }
+      if (key == "faults") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          return read_fault(item, b, routes.faults.emplace_back());
         });
       }
       if (key == "taken_back") {
@@ -179,6 +231,38 @@ class RoutesReader {
   }
 
  private:
+  bool read_groups(JsonValue value, const At& at, MaterialGroups& out) {
+    return in_.object(value, at, [&](std::string_view list, JsonValue v, const At& a) {
+      if (list == "groups") {
+        return in_.array(v, a, [&](JsonValue item, const At& b) {
+          MaterialGroup& group = out.groups.emplace_back();
+          return in_.object(item, b, [&](std::string_view key, JsonValue w, const At& c) {
+            return key == "name"         ? in_.read(w, c, group.name)
+                   : key == "by_hand"    ? in_.read(w, c, group.by_hand)
+                   : key == "materials"  ? in_.read(w, c, group.materials)
+                   : key == "layout_set" ? in_.read(w, c, group.layout_set)
+                   : key == "size"       ? in_.read(w, c, group.size)
+                                         : unknown_member(in_, c);
+          });
+        });
+      }
+      return list == "copies" ? in_.array(v, a,
+                                          [&](JsonValue item, const At& b) {
+                                            return read_copy(item, b, out.copies.emplace_back());
+                                          })
+                              : unknown_member(in_, a);
+    });
+  }
+
+  bool read_copy(JsonValue value, const At& at, MaterialCopy& copy) {
+    return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "from"    ? in_.read(v, a, copy.from)
+             : key == "to"    ? in_.read(v, a, copy.to)
+             : key == "draws" ? read_draws(in_, v, a, copy.draws)
+                              : unknown_member(in_, a);
+    });
+  }
+
   bool read_route(JsonValue value, const At& at, MaterialRoute& out) {
     return in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
       return key == "material"                 ? in_.read(v, a, out.material)
@@ -227,10 +311,11 @@ class RoutesReader {
           return unknown_member(in_, b);
         });
       }
-      return key == "name"     ? in_.read(v, a, out.name)
-             : key == "size"   ? read_size(in_, v, a, out.size)
-             : key == "uv_set" ? in_.read(v, a, out.uv_set)
-                               : unknown_member(in_, a);
+      return key == "name"         ? in_.read(v, a, out.name)
+             : key == "size"       ? read_size(in_, v, a, out.size)
+             : key == "uv_set"     ? in_.read(v, a, out.uv_set)
+             : key == "layout_set" ? in_.read(v, a, out.layout_set)
+                                   : unknown_member(in_, a);
     });
   }
 
@@ -264,6 +349,24 @@ class RoutesReader {
              : key == "turned"  ? in_.read(v, a, out.turned)
                                 : unknown_member(in_, a);
     });
+  }
+
+  bool read_fault(JsonValue value, const At& at, LayoutFault& out) {
+    std::array<std::uint32_t, 2> shape{};
+    std::array<std::uint32_t, 2> other{static_cast<std::uint32_t>(no_mesh), 0};
+    const bool good = in_.object(value, at, [&](std::string_view key, JsonValue v, const At& a) {
+      return key == "page"     ? in_.read(v, a, out.page)
+             : key == "shape"  ? read_pair(in_, v, a, shape)
+             : key == "other"  ? read_pair(in_, v, a, other)
+             : key == "texels" ? in_.read(v, a, out.texels)
+             : key == "set"    ? in_.read(v, a, out.range.set)
+             : key == "min"    ? in_.read(v, a, out.range.min)
+             : key == "max"    ? in_.read(v, a, out.range.max)
+                               : unknown_member(in_, a);
+    });
+    out.shape = {MeshId{shape[0]}, shape[1]};
+    out.other = {MeshId{other[0]}, other[1]};
+    return good;
   }
 
   bool read_taken_back(JsonValue value, const At& at, MaterialTakenBack& out) {
@@ -316,6 +419,9 @@ void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
   write_settings(out, routes.settings, [](const auto& settings, const auto& visit) {
     for_each_material_setting(settings, visit);
   });
+  if (!routes.grouped.groups.empty()) {
+    write_groups(out, routes.grouped);
+  }
   if (!routes.cutouts.empty()) {
     write_cutouts(out, routes.cutouts);
   }
@@ -331,6 +437,9 @@ void write_routes(ReadableJsonOut& out, const RoutePlan& routes) {
   out.end_array();
   if (!routes.taken_back.empty()) {
     write_taken_back(out, routes.taken_back);
+  }
+  if (!routes.faults.empty()) {
+    write_faults(out, routes.faults);
   }
   out.begin_array("stacks");
   for (const LayerStack& stack : routes.stacks) {

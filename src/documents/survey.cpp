@@ -53,7 +53,13 @@ void write_keys(ReadableJsonOut& out, const Scene& scene, const Survey& survey) 
     }
     line.member("topology", to_string(key.topology));
     line.member_if("lightmap", key.lightmap);
-    line.member_if("tag", key.tag);
+    if (!key.tags.empty()) {
+      line.begin_object("tags");
+      for (const Tag& tag : key.tags) {
+        line.member(tag.key, tag.value);
+      }
+      line.end_object();
+    }
     line.member_if("level", key.level);
     line.member_if("layout", key.layout);
     line.member("levels", key.levels);
@@ -242,7 +248,7 @@ void write_results(ReadableJsonOut& out, const std::vector<BudgetResult>& result
 
 std::string to_json(const Scene& scene, const Survey& survey, const Assessment& assessment) {
   ReadableJsonOut out;
-  begin_document(out, "wakuzume-survey", 2);
+  begin_document(out, "wakuzume-survey", 3);
   write_totals(out, "totals", survey.totals);
   write_bounds(out, survey.bounds);
   write_extensions(out, scene);

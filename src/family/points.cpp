@@ -41,9 +41,9 @@ LaneRole find_role(const std::string& semantic) {
 }
 
 /// A stream's floats, in place where they can be.
-class Column {
+class LikenessColumn {
  public:
-  Column(const Scene& scene, StreamId stream) : packed_(find_packed_floats(scene, stream)) {
+  LikenessColumn(const Scene& scene, StreamId stream) : packed_(find_packed_floats(scene, stream)) {
     if (packed_.empty()) {
       decoded_ = make_floats(scene, stream);
     }
@@ -140,12 +140,12 @@ std::string make_signature(const Scene& scene,
 namespace {
 
 /// The streams of a primitive's lanes. Which is the position's is left in `positions`.
-std::vector<Column> make_columns(const Scene& scene,
+std::vector<LikenessColumn> make_columns(const Scene& scene,
                                  const Primitive& primitive,
                                  const FamilySettings& settings,
                                  std::size_t& positions,
                                  Points& out) {
-  std::vector<Column> columns;
+  std::vector<LikenessColumn> columns;
   for (const Attribute& attribute : list_lanes(primitive, settings)) {
     if (attribute.semantic == "POSITION") {
       positions = columns.size();
@@ -161,7 +161,7 @@ std::vector<Column> make_columns(const Scene& scene,
 
 /// Records with their positions before them, in the order of the file. Equal vertices get one
 /// number, which the corners take.
-std::vector<float> make_distinct_records(const std::vector<Column>& columns,
+std::vector<float> make_distinct_records(const std::vector<LikenessColumn>& columns,
                                          std::size_t positions,
                                          Points& out) {
   const UsedVertices used(out.corners, columns[positions].values().size() / 3);
@@ -221,7 +221,7 @@ Points make_points(const Scene& scene,
   out.topology = find_topology(primitive.mode);
   out.corners = std::move(corners);
   std::size_t positions = 0;
-  const std::vector<Column> columns = make_columns(scene, primitive, settings, positions, out);
+  const std::vector<LikenessColumn> columns = make_columns(scene, primitive, settings, positions, out);
   const std::vector<float> records = make_distinct_records(columns, positions, out);
   const std::size_t width = out.width + 3;
   const std::size_t distinct = records.size() / width;

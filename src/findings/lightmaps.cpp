@@ -179,7 +179,7 @@ class LightmapFinder {
 
   /// Keys that are equal but for their page: each is a draw more.
   void find_small() {
-    using Rest = std::tuple<PartHashes, NodeId, Topology, std::string, std::string,
+    using Rest = std::tuple<PartHashes, NodeId, Topology, std::vector<Tag>, std::string,
                             std::vector<LevelId>, std::string>;
     if (std::all_of(survey_.keys.begin(), survey_.keys.end(),
                     [](const MergeKey& key) { return key.lightmap.empty(); })) {
@@ -190,7 +190,7 @@ class LightmapFinder {
     std::set<std::string> pages;
     for (const MergeKey& key : survey_.keys) {
       if (!key.lightmap.empty()) {
-        pages_of[{find_parts(parts, key.material), key.moving_root, key.topology, key.tag,
+        pages_of[{find_parts(parts, key.material), key.moving_root, key.topology, key.tags,
                   key.level, key.levels, key.layout}]
             .insert(key.lightmap);
         pages.insert(key.lightmap);

@@ -172,7 +172,18 @@ Result<Built> build(const Source& source,
   settings.origin = source.origin ? &*source.origin : nullptr;
   settings.unreduced = source.unreduced ? &*source.unreduced : nullptr;
   settings.page_images = source.images;
-  auto built = build(source.scene, plan, settings, run);
+  std::vector<std::string> assets = plan.settings.assets;
+  assets.insert(assets.end(), settings.assets.begin(), settings.assets.end());
+  auto rules = settle_answers(source, plan.survey_settings, assets, run);
+  if (!rules) {
+    return Failure(rules.error());
+  }
+  const bool asks = rules->answers.size() > plan.survey_settings.answers.size();
+  std::optional<Plan> answered = asks ? std::optional(plan) : std::nullopt;
+  if (asks) {
+    answered->survey_settings = std::move(*rules);
+  }
+  auto built = build(source.scene, asks ? *answered : plan, settings, run);
   if (!built) {
     return built;
   }

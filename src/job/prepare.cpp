@@ -12,7 +12,11 @@
 namespace wakuzume {
 namespace {
 
-Result<Source> split_source(Scene scene, const SplitSettings& settings, const RunControl& run) {
+/// \param uses  learn what the wishes speak of
+Result<Source> split_source(Scene scene,
+                            const SplitSettings& settings,
+                            const RunControl& run,
+                            std::vector<WishUse>& uses) {
   if (settings.nodes.empty()) {
     return Source{std::move(scene)};
   }
@@ -24,9 +28,52 @@ Result<Source> split_source(Scene scene, const SplitSettings& settings, const Ru
     return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
   }
   warn(run, made->left_as);
+  uses.insert(uses.end(), made->wishes.begin(), made->wishes.end());
   Source out{std::move(made->scene)};
   out.split = std::move(made->rows);
   return out;
+}
+
+/// Asks the terms among what is to be split, by the user's rules.
+Result<SplitSettings> answer_split(const Scene& scene,
+                                   const Settings& settings,
+                                   const RunControl& run) {
+  SplitSettings out = settings.split;
+  if (std::none_of(out.nodes.begin(), out.nodes.end(), is_terms)) {
+    return out;
+  }
+  auto found = survey(scene, settings.survey, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  if (auto done = answer_wishes(scene, out.nodes, *found, run); !done) {
+    return Failure(done.error());
+  }
+  out.answers = std::move(found->settings.answers);
+  return out;
+}
+
+/// What came of the wishes of a source that is surveyed. Terms that are asked later are answered
+/// now, while all has its name.
+Result<void> note_wishes(Prepared& prepared,
+                         const MaterialSettings& materials,
+                         const std::vector<std::string>& assets,
+                         const RunControl& run) {
+  const Scene& scene = prepared.source.scene;
+  std::vector<std::string> asked = list_wishes(materials);
+  asked.insert(asked.end(), assets.begin(), assets.end());
+  if (auto done = answer_wishes(scene, asked, prepared.survey, run); !done) {
+    return done;
+  }
+  const auto uses = count_wishes(scene, prepared.survey, materials, run);
+  if (!uses) {
+    return Failure(uses.error());
+  }
+  std::vector<WishUse>& all = prepared.wishes;
+  all.insert(all.end(), prepared.survey.wishes.begin(), prepared.survey.wishes.end());
+  all.insert(all.end(), uses->begin(), uses->end());
+  warn(run, list_idle(prepared.wishes));
+  return {};
 }
 
 Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunControl& run) {
@@ -192,6 +239,29 @@ Result<void> cut_materials(Prepared& prepared,
   return survey_source(prepared, prepared.survey.settings, run);
 }
 
+/// Materials of several groups are copied before anything is shared, or cut out.
+Result<void> group(Prepared& prepared, const MaterialSettings& settings, const RunControl& run) {
+  if (settings.together.empty() && settings.layouts.empty() && settings.place_key.empty() &&
+      settings.ungrouped == Ungrouped::allowed) {
+    return {};
+  }
+  Scene& scene = prepared.source.scene;
+  auto groups = find_material_groups(scene, prepared.survey, settings, run);
+  if (!groups) {
+    return Failure(groups.error());
+  }
+  if (groups->groups.empty()) {
+    return {};
+  }
+  if (auto done = group_materials(*groups, scene); !done) {
+    return done;
+  }
+  tell(run, "grouped materials: {} groups, {} copies", groups->groups.size(),
+       groups->copies.size());
+  prepared.routes.grouped = std::move(*groups);
+  return survey_source(prepared, prepared.survey.settings, run);
+}
+
 /// More places like those of the views: to look at orders from them takes no pictures.
 Result<std::vector<OrderEye>> list_eyes(const Scene& scene,
                                         const Survey& survey,
@@ -228,8 +298,9 @@ namespace {
 Result<Source> make_source_with(Scene scene,
                                 const SourceSteps& steps,
                                 const PictureCodec* codec,
-                                const RunControl& run) {
-  auto source = split_source(std::move(scene), steps.split, run);
+                                const RunControl& run,
+                                std::vector<WishUse>& uses) {
+  auto source = split_source(std::move(scene), steps.split, run, uses);
   if (!source) {
     return source;
   }
@@ -242,6 +313,9 @@ Result<Source> make_source_with(Scene scene,
     if (auto joined = join_source(*source, steps.lightmaps, run); !joined) {
       return Failure(joined.error());
     }
+  }
+  if (auto done = group_materials(steps.routes.grouped, source->scene); !done) {
+    return Failure(done.error());
   }
   if (auto done = cut_out(steps.routes.cutouts, source->scene); !done) {
     return Failure(done.error());
@@ -256,14 +330,16 @@ Result<Source> make_source_with(Scene scene,
 }  // namespace
 
 Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run) {
-  return make_source_with(std::move(scene), steps, nullptr, run);
+  std::vector<WishUse> uses;
+  return make_source_with(std::move(scene), steps, nullptr, run, uses);
 }
 
 Result<Source> make_source(Scene scene,
                            const SourceSteps& steps,
                            const PictureCodec& codec,
                            const RunControl& run) {
-  return make_source_with(std::move(scene), steps, &codec, run);
+  std::vector<WishUse> uses;
+  return make_source_with(std::move(scene), steps, &codec, run, uses);
 }
 
 const Scene& show_relief(const Source& source, const Scene& scene, std::optional<Scene>& room) {
@@ -277,8 +353,13 @@ Result<void> share_materials(Prepared& prepared,
                              const RunControl& run,
                              std::span<const MaterialTakenBack> taken_back) {
   const bool cuts = asks_for_cutouts(settings) && prepared.routes.cutouts.empty();
-  if (settings.goal == MaterialGoal::keep && !cuts) {
+  if (!settings.asks() && !cuts) {
     return {};
+  }
+  if (prepared.routes.grouped.groups.empty()) {
+    if (auto grouped = group(prepared, settings, run); !grouped) {
+      return grouped;
+    }
   }
   Source& source = prepared.source;
   if (prepared.images.empty()) {
@@ -295,7 +376,7 @@ Result<void> share_materials(Prepared& prepared,
     if (auto cut = cut_materials(prepared, settings, run); !cut) {
       return cut;
     }
-    if (settings.goal == MaterialGoal::keep) {
+    if (!settings.asks()) {
       return {};
     }
   }
@@ -312,7 +393,13 @@ Result<void> share_materials(Prepared& prepared,
     return repainted;
   }
   tell(run, "routed {} materials", routes->routes.size());
+  std::vector<std::string> faults;
+  std::transform(
+      routes->faults.begin(), routes->faults.end(), std::back_inserter(faults),
+      [&](const LayoutFault& fault) { return to_string(*source.origin, *routes, fault); });
+  warn(run, faults);
   routes->cutouts = std::move(prepared.routes.cutouts);
+  routes->grouped.copies = std::move(prepared.routes.grouped.copies);
   prepared.routes = std::move(*routes);
   return survey_source(prepared, prepared.survey.settings, run);
 }
@@ -411,15 +498,23 @@ Result<Prepared> prepare(Scene scene,
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  auto source = split_source(std::move(scene), settings.split, run);
+  auto split = answer_split(scene, settings, run);
+  if (!split) {
+    return Failure(split.error());
+  }
+  std::vector<WishUse> uses;
+  auto source = split_source(std::move(scene), *split, run, uses);
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{{settings.split, {}, {}, {}}, std::move(*source), {}, {}, {}};
+  Prepared out{{std::move(*split), {}, {}, {}}, std::move(*source), {}, {}, {}, std::move(uses)};
   if (auto surveyed = survey_source(out, settings.survey, run); !surveyed) {
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
+  if (auto noted = note_wishes(out, settings.materials, settings.propose.assets, run); !noted) {
+    return Failure(noted.error());
+  }
   if (auto reduced = reduce_meshes(out, settings.reduce, job, tools, run); !reduced) {
     return Failure(reduced.error());
   }
@@ -454,18 +549,31 @@ Result<Prepared> prepare_for(const Plan& plan,
   if (join_anew) {
     steps.lightmaps = {};
   }
-  auto source = make_source(std::move(scene), steps, tools.codec, run);
+  SurveySettings rules = plan.survey_settings;
+  if (route_anew != nullptr) {
+    // Of another scene they may be others.
+    steps.split.answers = {};
+    rules.answers = {};
+  }
+  std::vector<WishUse> uses;
+  auto source = make_source_with(std::move(scene), steps, &tools.codec, run, uses);
   if (!source) {
     return Failure(source.error());
   }
-  Prepared out{std::move(steps), std::move(*source), {}, {}, {}};
-  SurveySettings rules = plan.survey_settings;
+  Prepared out{std::move(steps), std::move(*source), {}, {}, {}, std::move(uses)};
   if (join_anew) {
     const std::string& key = plan.lightmaps.transform_key;
     rules.lightmap_transform_key = key.empty() ? default_lightmap_transform_key : key;
   }
   if (auto surveyed = survey_source(out, rules, run); !surveyed) {
     return Failure(surveyed.error());
+  }
+  if (route_anew == nullptr) {
+    out.wishes = plan.wishes;  // its draws are those it had, under other names perhaps
+  } else if (auto noted = note_wishes(out, anew ? *route_anew : plan.routes.settings,
+                                      plan.settings.assets, run);
+             !noted) {
+    return Failure(noted.error());
   }
   if (reduce_anew) {
     if (!plan.reduction.settings.asks()) {
@@ -493,6 +601,39 @@ Result<Prepared> prepare_for(const Plan& plan,
   return out;
 }
 
+Result<SurveySettings> settle_answers(const Source& source,
+                                      const SurveySettings& rules,
+                                      std::span<const std::string> wishes,
+                                      const RunControl& run) {
+  const auto is_open = [&](const std::string& wish) {
+    return is_terms(wish) &&
+           std::none_of(rules.answers.begin(), rules.answers.end(),
+                        [&](const WishAnswer& answer) { return answer.wish == wish; });
+  };
+  if (std::none_of(wishes.begin(), wishes.end(), is_open)) {
+    return rules;
+  }
+  auto found = survey(source.before_all(), rules, run);
+  if (!found) {
+    return Failure(found.error());
+  }
+  if (auto done = answer_wishes(source.before_all(), wishes, *found, run); !done) {
+    return Failure(done.error());
+  }
+  return std::move(found->settings);
+}
+
+Result<void> answer_wishes(std::span<const std::string> wishes,
+                           Prepared& source,
+                           const RunControl& run) {
+  auto rules = settle_answers(source.source, source.survey.settings, wishes, run);
+  if (!rules) {
+    return Failure(rules.error());
+  }
+  source.survey.settings = std::move(*rules);
+  return {};
+}
+
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {
   auto views = list_views(scene, survey, job);
   if (!views) {
@@ -516,6 +657,7 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
                               source.outlook, run);
   if (plan) {
     static_cast<SourceSteps&>(*plan) = source;
+    plan->wishes = source.wishes;
   }
   return plan;
 }

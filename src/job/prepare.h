@@ -35,6 +35,12 @@ Result<void> reduce_again(Prepared& prepared,
                           const JobTools& tools,
                           const RunControl& run);
 
+/// The settings of a survey with answers to terms, by a source as it was before all.
+Result<SurveySettings> settle_answers(const Source& source,
+                                      const SurveySettings& rules,
+                                      std::span<const std::string> wishes,
+                                      const RunControl& run);
+
 /// Draws of a list with others. \param a, b  ascending, as what comes back
 std::vector<DrawRef> unite(std::span<const DrawRef> a, std::span<const DrawRef> b);
 

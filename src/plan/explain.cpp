@@ -15,8 +15,8 @@
 #include "plan/items.h"
 #include "plan/keys.h"
 #include "plan/names.h"
-#include "survey/glob.h"
 #include "survey/parts.h"
+#include "survey/wish.h"
 #include "wakuzume/apart.h"
 #include "wakuzume/revise.h"
 
@@ -319,20 +319,48 @@ class Explainer {
   std::optional<Apart> apart_;
 };
 
+/// Which of the plan's wishes speak of each draw.
+Result<void> tell_wishes(const Scene& scene,
+                         const Survey& survey,
+                         const Plan& plan,
+                         std::span<const DrawId> draws,
+                         std::vector<Reason>& reasons) {
+  for (const WishUse& use : plan.wishes) {
+    const auto wish = Wish::parse(use.wish);
+    if (!wish) {
+      return Failure(wish.error());
+    }
+    const WishOver over =
+        use.setting.starts_with("materials.") ? WishOver::materials : WishOver::node_paths;
+    const auto hits = find_hits(
+        scene, survey, *wish, over,
+        use.setting.starts_with("survey.") ? WishReach::with_all_below : WishReach::own, {});
+    for (std::size_t d = 0; hits && d < draws.size(); ++d) {
+      if ((*hits)[to_index(draws[d])]) {
+        reasons[d].wishes.push_back(use);
+      }
+    }
+  }
+  return {};
+}
+
 }  // namespace
 
-std::vector<Reason> explain(const Scene& scene,
-                            const Survey& survey,
-                            const Plan& plan,
-                            const std::string& nodes,
-                            const Outlook& outlook) {
-  const GlobSet globs({nodes});
+Result<std::vector<Reason>> explain(const Scene& scene,
+                                    const Survey& survey,
+                                    const Plan& plan,
+                                    const std::string& wish,
+                                    const Outlook& outlook) {
+  const auto draws = find_draws(scene, survey, wish);
+  if (!draws) {
+    return Failure(draws.error());
+  }
   Explainer explainer(scene, survey, plan, outlook);
   std::vector<Reason> out;
-  for (const Draw& draw : survey.draws) {
-    if (globs.find(make_node_path(scene, draw.node)) != no_index) {
-      out.push_back(explainer.explain(draw));
-    }
+  std::transform(draws->begin(), draws->end(), std::back_inserter(out),
+                 [&](DrawId draw) { return explainer.explain(survey[draw]); });
+  if (auto told = tell_wishes(scene, survey, plan, *draws, out); !told) {
+    return Failure(told.error());
   }
   return out;
 }

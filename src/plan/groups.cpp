@@ -152,6 +152,15 @@ std::string GroupMaker::name_material(MaterialId id) const {
   return name.empty() ? fmt::format("material_{}", to_index(id)) : name;
 }
 
+/// The values alone: what they are would make names long.
+std::string name_tags(const std::vector<Tag>& tags) {
+  std::string out;
+  for (const Tag& tag : tags) {
+    out += (out.empty() ? "" : "_") + tag.value;
+  }
+  return out;
+}
+
 /// \param words  those that only some groups have
 std::string GroupMaker::name_group(const std::string& pattern,
                                    const Group& group,
@@ -163,7 +172,7 @@ std::string GroupMaker::name_group(const std::string& pattern,
       {"root", key.moving_root == no_node ? "world" : scene_[key.moving_root].name},
       {"level", key.level},
       {"lightmap", key.lightmap},
-      {"tag", key.tag},
+      {"tag", name_tags(key.tags)},
   };
   return fill_pattern(fill_pattern(pattern, common), words);
 }

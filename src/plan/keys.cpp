@@ -149,7 +149,7 @@ PlanKeys make_plan_keys(const Scene& scene,
                         const CostProfile* profile) {
   const MaterialClasses classes(scene, settings);
   const std::vector<bool> bends = list_bending(survey, settings, profile);
-  using Rest = std::tuple<NodeId, RigId, Topology, std::string, std::string, std::string,
+  using Rest = std::tuple<NodeId, RigId, Topology, std::string, std::vector<Tag>, std::string,
                           std::vector<LevelId>, std::string>;
   std::map<std::pair<MaterialId, Rest>, std::uint32_t> merge;
   std::map<std::pair<MaterialId, Rest>, std::uint32_t> share;
@@ -157,7 +157,7 @@ PlanKeys make_plan_keys(const Scene& scene,
   for (std::size_t k = 0; k < survey.keys.size(); ++k) {
     const MergeKey& key = survey.keys[k];
     const Rest rest(bends[k] ? survey[key.rig].home : key.moving_root, bends[k] ? key.rig : no_rig,
-                    key.topology, key.lightmap, key.tag, key.level, key.levels, key.layout);
+                    key.topology, key.lightmap, key.tags, key.level, key.levels, key.layout);
     out.material.push_back(classes.equal(key.material));
     out.merge.push_back(
         merge.try_emplace({out.material.back(), rest}, static_cast<std::uint32_t>(merge.size()))

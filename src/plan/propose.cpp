@@ -21,6 +21,7 @@
 #include "plan/check.h"
 #include "plan/forecast.h"
 #include "plan/groups.h"
+#include "plan/instance_values.h"
 #include "plan/items.h"
 #include "plan/keys.h"
 #include "plan/limit_search.h"
@@ -30,6 +31,7 @@
 #include "plan/view_limit.h"
 #include "scene/matrix.h"
 #include "scene/running.h"
+#include "wakuzume/wishes.h"
 
 namespace wakuzume {
 namespace {
@@ -379,6 +381,7 @@ class Proposer {
   Result<void> complete(const Families& families, Plan& plan) {
     plan.scene_hash = make_content_hash(scene_, run_);
     plan.survey_settings = survey_.settings;
+    plan.wishes = survey_.wishes;
     plan.settings = settings_;
     plan.profile = outlook_.profile.name;
     plan.view_count = static_cast<std::uint32_t>(outlook_.views.size());
@@ -406,6 +409,7 @@ class Proposer {
     if (std::any_of(plan.groups.begin(), plan.groups.end(), needs_eyes)) {
       plan.sight = sight_;
     }
+    describe_values(scene_, settings_.instance_values, plan.groups);
     NameGiver names(scene_);
     for (const Group& group : decided_.groups) {
       names.reserve(group.name);
@@ -439,9 +443,10 @@ class Proposer {
   }
 
   /// Clusters of one place become primitives of one object: under one moving root, or in one cell
-  /// of the grid, where their levels and lightmap pages agree.
+  /// of the grid, where their levels, tags and lightmap pages agree.
   void join_places(std::size_t first, NameGiver& names, Plan& plan) const {
-    using Place = std::tuple<NodeId, std::vector<LevelId>, std::string, std::array<double, 3>>;
+    using Place = std::tuple<NodeId, std::vector<LevelId>, std::vector<Tag>, std::string,
+                             std::array<double, 3>>;
     std::map<Place, std::vector<std::size_t>> places;
     std::vector<Place> order;
     for (std::size_t g = first; g < plan.groups.size(); ++g) {
@@ -457,10 +462,11 @@ class Proposer {
       for (std::size_t c = 0; c < 3 && settings_.cell_size_m > 0; ++c) {
         cell[c] = std::floor(draw.box.centre()[c] / settings_.cell_size_m);
       }
-      std::vector<std::size_t>& here = places[{key.moving_root, key.levels, key.lightmap, cell}];
+      const Place place(key.moving_root, key.levels, key.tags, key.lightmap, cell);
+      std::vector<std::size_t>& here = places[place];
       here.push_back(g);
       if (here.size() == 1) {
-        order.emplace_back(key.moving_root, key.levels, key.lightmap, cell);
+        order.push_back(place);
       }
     }
     for (const Place& place : order) {
@@ -633,9 +639,14 @@ Result<void> validate(const ProposeSettings& settings) {
           fmt::format("text with {{{}}} in braces", fmt::join(known, "}, {")).c_str());
     }
   }
-  const auto is_value = [](const std::string& name) { return name == "id" || name == "random"; };
-  if (!std::all_of(settings.instance_values.begin(), settings.instance_values.end(), is_value)) {
-    return bad_setting("propose.instance_values", "of \"id\" and \"random\"");
+  for (const std::string& wish : settings.assets) {
+    if (const auto valid = validate_wish(wish); !valid) {
+      return Failure(
+          Error{ErrorCode::bad_setting, "propose.assets has " + valid.error().message, {}});
+    }
+  }
+  if (const std::string fault = find_value_fault(settings.instance_values); !fault.empty()) {
+    return Failure(Error{ErrorCode::bad_setting, "propose.instance_values has " + fault, {}});
   }
   return {};
 }

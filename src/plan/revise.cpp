@@ -12,11 +12,11 @@
 #include "plan/blends.h"
 #include "plan/check.h"
 #include "plan/forecast.h"
+#include "plan/instance_values.h"
 #include "plan/items.h"
 #include "plan/keys.h"
 #include "plan/names.h"
 #include "plan/proposer.h"
-#include "survey/glob.h"
 
 namespace wakuzume {
 namespace {
@@ -95,29 +95,26 @@ class Editor {
       return Failure(planned.error());
     }
     plan_.forecast = make_forecast(*today, *planned, looked);
+    describe_values(scene_, plan_.settings.instance_values, plan_.groups);
     return std::move(plan_);
   }
 
  private:
-  Result<std::set<DrawRef>> find_draws(const std::string& glob) const {
-    const GlobSet globs({glob});
+  Result<std::set<DrawRef>> find_wished(const std::string& wish) const {
+    const auto found = find_draws(scene_, survey_, wish, WishOver::node_paths, run_);
+    if (!found) {
+      return Failure(found.error());
+    }
     std::set<DrawRef> out;
-    NodeId last = no_node;
-    bool hit = false;
-    for (const Draw& draw : survey_.draws) {
-      if (draw.node != last) {
-        last = draw.node;
-        hit = globs.find(make_node_path(scene_, draw.node)) != no_index;
-      }
-      if (hit) {
-        out.insert({draw.node, draw.primitive});
-      }
+    for (const DrawId id : *found) {
+      out.insert({survey_[id].node, survey_[id].primitive});
     }
     if (out.empty()) {
       return refuse(
-          fmt::format("no node that is drawn matches \"{}\"; node paths look like "
-                      "\"/wing_a/bench_03/leg\", * stands for any characters",
-                      glob));
+          fmt::format("nothing that is drawn matches \"{}\"; node paths look like "
+                      "\"/wing_a/bench_03/leg\", * stands for any characters; terms like "
+                      "\"triangles>500 and static=yes\"",
+                      wish));
     }
     return out;
   }
@@ -149,7 +146,7 @@ class Editor {
   }
 
   Result<void> keep(const Edit& edit) {
-    const auto draws = find_draws(edit.nodes);
+    const auto draws = find_wished(edit.nodes);
     if (!draws) {
       return Failure(draws.error());
     }
@@ -165,7 +162,7 @@ class Editor {
   }
 
   Result<void> release(const Edit& edit) {
-    const auto draws = find_draws(edit.nodes);
+    const auto draws = find_wished(edit.nodes);
     if (!draws) {
       return Failure(draws.error());
     }
@@ -178,7 +175,7 @@ class Editor {
   }
 
   Result<void> move(const Edit& edit) {
-    const auto draws = find_draws(edit.nodes);
+    const auto draws = find_wished(edit.nodes);
     if (!draws) {
       return Failure(draws.error());
     }

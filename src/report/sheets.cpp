@@ -11,6 +11,8 @@
 
 #include "files/uri.h"
 #include "pictures/image_type.h"
+#include "texture/bake.h"
+#include "texture/layouts.h"
 #include "texture/resample.h"
 #include "wakuzume/words.h"
 
@@ -76,9 +78,12 @@ class PageSheet {
         "<rect width=\"100%\" height=\"100%\" fill=\"#fbfaf7\"/>\n",
         sheet_width, sheet_height);
     add_header();
+    if (page_.layout_set != no_index) {
+      frame_layout();
+    }
     add_page(picture);
     for (std::size_t t = 0; t < page_.tiles.size(); ++t) {
-      add_tile(t);
+      page_.layout_set != no_index ? add_shape(t) : add_tile(t);
     }
     add_list();
     return out_ + "</svg>\n";
@@ -109,7 +114,23 @@ class PageSheet {
                        tile.used.width, tile.used.height, turned);
   }
 
+  [[nodiscard]] std::string describe(const LayoutFault& fault) const {
+    const auto number = [&](const PrimitiveRef& shape) {
+      const auto hit = std::find_if(page_.tiles.begin(), page_.tiles.end(),
+                                    [&](const Tile& tile) { return tile.shapes.front() == shape; });
+      return hit - page_.tiles.begin() + 1;
+    };
+    return fault.other.mesh == no_mesh
+               ? fmt::format("{} leaves the tile", number(fault.shape))
+               : fmt::format("{} and {} show the same {} texels", number(fault.other),
+                             number(fault.shape), fault.texels);
+  }
+
   [[nodiscard]] std::string describe_page() const {
+    if (page_.layout_set != no_index) {
+      return fmt::format("{} x {} pixels, {} parts by UV set {}", page_.size.width_px,
+                         page_.size.height_px, page_.tiles.size(), page_.layout_set);
+    }
     double used = 0;
     for (const Tile& tile : page_.tiles) {
       const RectSize outer = tile.outer();
@@ -143,12 +164,61 @@ class PageSheet {
     out_ += fmt::format(
         "<rect x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" fill=\"#ddd\" "
         "stroke=\"#888\"/>\n",
-        sheet_margin, header, width, height);
+        left_, top_, width, height);
     if (picture.size() > 0) {
-      out_ += fmt::format(
-          "<image x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" href=\"{}\"/>\n",
-          sheet_margin, header, width, height, make_data_uri(find_image_type(picture), picture));
+      out_ +=
+          fmt::format("<image x=\"{:g}\" y=\"{:g}\" width=\"{:g}\" height=\"{:g}\" href=\"{}\"/>\n",
+                      left_, top_, width, height, make_data_uri(find_image_type(picture), picture));
     }
+  }
+
+  /// What leaves the page is shown beside it, up to a page away.
+  void frame_layout() {
+    const auto faults = find_layout_faults(scene_, page_, 0, {});
+    faults_ = faults ? *faults : std::vector<LayoutFault>{};
+    double low[2] = {0, 0};
+    double high[2] = {1, 1};
+    for (const LayoutFault& fault : faults_) {
+      for (std::size_t c = 0; c < 2 && fault.other.mesh == no_mesh; ++c) {
+        low[c] = std::clamp(fault.range.min[c], -1.0, low[c]);
+        high[c] = std::clamp(fault.range.max[c], high[c], 2.0);
+      }
+    }
+    const double side = std::max(high[0] - low[0], high[1] - low[1]);
+    scale_ /= side;
+    left_ = sheet_margin - low[0] * page_.size.width_px * scale_;
+    top_ = header - low[1] * page_.size.height_px * scale_;
+  }
+
+  [[nodiscard]] bool is_faulty(const Tile& tile) const {
+    return std::any_of(faults_.begin(), faults_.end(), [&](const LayoutFault& fault) {
+      return fault.shape == tile.shapes.front() || fault.other == tile.shapes.front();
+    });
+  }
+
+  /// The triangles of one part; where two lie over one another both shine through.
+  void add_shape(std::size_t t) {
+    constexpr std::size_t most_triangles = 4000;
+    const Tile& tile = page_.tiles[t];
+    const auto places =
+        make_page_places(scene_, primitive_of(scene_, tile.shapes.front()), tile, page_);
+    if (!places) {
+      return;
+    }
+    const bool faulty = is_faulty(tile);
+    out_ += fmt::format(
+        "<path fill=\"{0}\" fill-opacity=\"{1}\" stroke=\"{0}\" stroke-width=\"{2}\" d=\"",
+        faulty ? "#d1266b" : "#1f6f8b", faulty ? 0.35 : 0.12, faulty ? 1 : 0.6);
+    const double far = 2.0 * std::max(page_.size.width_px, page_.size.height_px);
+    for (std::size_t c = 0; c + 6 <= places->size() && c < 6 * most_triangles; c += 6) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        out_ += fmt::format("{}{:.1f} {:.1f}", k == 0 ? "M" : "L",
+                            left_ + std::clamp((*places)[c + 2 * k], -far, far) * scale_,
+                            top_ + std::clamp((*places)[c + 2 * k + 1], -far, far) * scale_);
+      }
+      out_ += "Z";
+    }
+    out_ += fmt::format("\"><title>{}</title></path>\n", escape(name_of(tile)));
   }
 
   void add_tile(std::size_t t) {
@@ -192,7 +262,16 @@ class PageSheet {
           "<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\"><tspan fill=\"#d1266b\">{}</tspan> {}"
           "</text><text x=\"{:g}\" y=\"{:g}\" font-size=\"12\" fill=\"#555\">{}</text>\n",
           x, y, t + 1, escape(shorten(name_of(page_.tiles[t]), 24)), x + 195, y,
-          describe(page_.tiles[t]));
+          page_.layout_set != no_index ? std::string() : describe(page_.tiles[t]));
+    }
+    for (const LayoutFault& fault : faults_) {
+      if (y > sheet_height - sheet_margin) {
+        break;
+      }
+      out_ +=
+          fmt::format("<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\" fill=\"#d1266b\">{}</text>\n",
+                      x, y, escape(shorten(describe(fault), 64)));
+      y += row_height;
     }
     if (cut) {
       out_ += fmt::format("<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\">and {} more</text>\n", x, y,
@@ -204,6 +283,9 @@ class PageSheet {
   const AtlasPage& page_;
   const std::string& subtitle_;
   double scale_;
+  double left_ = sheet_margin;
+  double top_ = header;
+  std::vector<LayoutFault> faults_;
   std::string out_;
 };
 

@@ -25,15 +25,66 @@ std::string to_json_text(std::string_view text) {
   return out + '"';
 }
 
-std::string find_member(const std::string& object_json, const std::string& key) {
+namespace {
+
+/// \param make_text  of the member, where there is one that is not null
+template <class MakeText>
+std::string read_member(const std::string& object_json,
+                        const std::string& key,
+                        const MakeText& make_text) {
   thread_local simdjson::dom::parser parser;
   simdjson::dom::element value;
   if (parser.parse(object_json).get_object().at_key(key).get(value) != simdjson::SUCCESS ||
       value.is_null()) {
     return {};
   }
-  std::string_view text;
-  return value.get(text) == simdjson::SUCCESS ? std::string(text) : simdjson::minify(value);
+  return make_text(value);
+}
+
+}  // namespace
+
+std::string find_member(const std::string& object_json, const std::string& key) {
+  return read_member(object_json, key, [](const simdjson::dom::element& value) {
+    std::string_view text;
+    return value.get(text) == simdjson::SUCCESS ? std::string(text) : simdjson::minify(value);
+  });
+}
+
+std::string find_member_json(const std::string& object_json, const std::string& key) {
+  return read_member(object_json, key, [](const simdjson::dom::element& value) {
+    return std::string(simdjson::minify(value));
+  });
+}
+
+std::vector<double> read_json_numbers(const std::string& json) {
+  thread_local simdjson::dom::parser parser;
+  simdjson::dom::element value;
+  simdjson::dom::array list;
+  if (parser.parse(json).get(value) != simdjson::SUCCESS) {
+    return {};
+  }
+  const auto take = [](const simdjson::dom::element& from, std::vector<double>& out) {
+    double number = 0;
+    bool flag = false;
+    if (from.get(flag) == simdjson::SUCCESS) {
+      number = flag ? 1 : 0;
+    } else if (from.get(number) != simdjson::SUCCESS) {
+      return false;
+    }
+    out.push_back(number);
+    return true;
+  };
+  std::vector<double> out;
+  if (value.get(list) != simdjson::SUCCESS) {
+    take(value, out);
+    return out;
+  }
+  for (const simdjson::dom::element item : list) {
+    if (!take(item, out)) {
+      return {};
+    }
+  }
+  return out;
 }
 
 std::string make_common_members(const std::vector<std::string>& objects) {

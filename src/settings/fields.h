@@ -41,11 +41,14 @@ void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
                 "--split-cell", "Edge of those cells in metres", "SIZE"});
   auto& survey = settings.survey;
   visit("survey", "moving_nodes", survey.moving_nodes,
-        "node paths that may move, with all below; globs, * crosses slashes");
+        Meaning{"what may move: globs over node paths, with all below, or terms, \"mesh=door_*\"",
+                "--moving", "What may move; a wish, may be given again", "WISH"});
   visit("survey", "keep_nodes", survey.keep_nodes,
-        "node paths to leave as they are, with all below");
+        Meaning{"what to leave as it is: globs over node paths, with all below, or terms", "--keep",
+                "Leave this as it is; a wish, may be given again", "WISH"});
   visit("survey", "collider_nodes", survey.collider_nodes,
-        "node paths of invisible physics helpers, with all below");
+        Meaning{"invisible physics helpers: globs over node paths, with all below, or terms",
+                "--helper", "Invisible physics helpers; a wish, may be given again", "WISH"});
   visit("survey", "static_key", survey.static_key,
         "a node whose extras hold this key with false may move, with all below");
   visit("survey", "constant_tracks", survey.constant_tracks,
@@ -60,8 +63,12 @@ void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
         "UV set that lightmaps are looked up in; 0 to 15");
   visit("survey", "level_key", survey.level_key,
         "key in a node's extras that says what is loaded together; holds for all below");
-  visit("survey", "tag_key", survey.tag_key,
-        "key in a node's extras that keeps draws apart at your wish; holds for all below");
+  visit(
+      "survey", "tag_keys", survey.tag_keys,
+      Meaning{
+          "keys in nodes' extras that keep draws apart, with all below: \"layer\", \"cast=shadow\"",
+          "--tag-key", "Keep draws apart by a key of extras; what it is may follow, as cast=shadow",
+          "KEY"});
   auto& views = settings.views;
   visit("views", "count", views.count,
         Meaning{"views that are sampled beside the scene's cameras; 0 to 65536", "--views",
@@ -120,12 +127,33 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
               "--route",
               "Route of materials by name: fold, tint, atlas, layers, rebake, stay, cutout; may be "
               "given again",
-              "GLOB=ROUTE"});
+              "WISH=ROUTE"});
   visit(
       "materials", "scales", materials.scales,
       Meaning{"the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1",
               "--tile-scale", "Scale of materials' tiles by name, above 0 to 1; may be given again",
-              "GLOB=SCALE"});
+              "WISH=SCALE"});
+  visit(
+      "materials", "together", materials.together,
+      Meaning{
+          "materials that end as one of their own, by the name behind the sign: \"window_*=glass\"",
+          "--together", "Make one material of these, on a page of their own; may be given again",
+          "WISH=NAME"});
+  visit(
+      "materials", "layouts", materials.layouts,
+      Meaning{"parts unwrapped together, painted into one material by that UV set: \"hut_*=hut:1\"",
+              "--bake-onto",
+              "Paint these into one material by a UV set they have, as hut:1 or hut:1:1024px",
+              "WISH=NAME:SET"});
+  visit("materials", "ungrouped", materials.ungrouped,
+        Meaning{"materials in no group of `together`: \"allowed\", or \"refused\" before anything "
+                "is painted",
+                "--ungrouped", "Materials that are in no group: allowed, or refused"});
+  visit("materials", "place_key", materials.place_key,
+        Meaning{
+            "key in nodes' extras whose values have pages of their own, as a room; with all below",
+            "--page-each", "Pages of their own for each value of this key of extras, as room",
+            "KEY"});
   visit("materials", "factor_tolerance", materials.factor_tolerance,
         "factors of materials that count as equal may differ by so much; 0 to 1");
   visit("materials", "max_page_px", materials.max_page_px,
@@ -335,7 +363,11 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
   visit("propose", "tints", propose.tints,
         "factors that instances of one set may carry: base_color, metallic, roughness, emissive");
   visit("propose", "instance_values", propose.instance_values,
-        "values that every instance carries: \"id\", \"random\"");
+        Meaning{
+            "values that every instance carries: \"id\", \"random\", \"extras.KEY\"",
+            "--instance-value",
+            "Give instances a value: id, random, or extras.KEY of their nodes; may be given again",
+            "VALUE"});
   visit("propose", "instances", propose.instances,
         Meaning{"of sets: by the \"extension\" for them, or as \"nodes\" that every loader reads",
                 "--instances", "Write instance sets by the extension, or as nodes on one mesh"});
@@ -351,6 +383,10 @@ void for_each_propose_setting(AnySettings& settings, const Visit& visit) {
   visit("propose", "colliders", propose.colliders,
         Meaning{"a collider a group: \"none\", its \"triangles\", a \"box\" or a convex \"hull\"",
                 "--colliders", "Give every group a collider"});
+  visit("propose", "assets", propose.assets,
+        Meaning{"groups that become files of their own too: globs over their names, or terms",
+                "--as-asset", "Write a group as a file of its own too; a wish, may be given again",
+                "WISH"});
   visit("propose", "cluster_names", propose.cluster_names,
         "names of merged meshes, of {number} {material} {mesh} {root} {level} {lightmap} {tag}");
   visit("propose", "set_names", propose.set_names, "names of instance sets, of the same words");
@@ -472,6 +508,10 @@ struct Words<SplitBy> {
 template <>
 struct Words<MaterialGoal> {
   static constexpr std::array list{"keep", "full_resolution", "fewest_draws"};
+};
+template <>
+struct Words<Ungrouped> {
+  static constexpr std::array list{"allowed", "refused"};
 };
 template <>
 struct Words<VertexPlaces> {

@@ -72,8 +72,9 @@ Result<void> assign(Settings& settings,
     }
     done = {};
     if constexpr (std::is_same_v<std::remove_cvref_t<decltype(member)>, std::vector<std::string>>) {
-      // Of routes and scales the first that matches counts.
-      const bool before = std::string_view(table) == "materials";
+      // Of routes and scales the first that matches counts; rules go beside those there are.
+      const bool before =
+          std::string_view(table) == "materials" || std::string_view(table) == "survey";
       member.insert(member.begin(), values.begin(), values.end());
       member.resize(before ? member.size() : values.size());
     } else if (values.size() != 1 || !take(values.front(), member)) {

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <cstring>
 #include <map>
+#include <numeric>
 #include <optional>
 
 #include "scene/index_data.h"
@@ -16,7 +17,7 @@
 #include "scene/places.h"
 #include "scene/running.h"
 #include "survey/draws.h"
-#include "survey/glob.h"
+#include "survey/wish.h"
 
 namespace wakuzume {
 namespace {
@@ -165,7 +166,7 @@ class Splitter {
   }
 
   Result<Split> run(const RunControl& run) {
-    if (auto chosen = choose(); !chosen) {
+    if (auto chosen = choose(run); !chosen) {
       return Failure(chosen.error());
     }
     if (!cut(run)) {
@@ -202,23 +203,24 @@ class Splitter {
     return {scene_[node].mesh, primitive, settings_.by == SplitBy::cells ? node : no_node};
   }
 
-  Result<void> choose() {
-    std::vector<bool> hit(settings_.nodes.size(), false);
-    for (std::size_t g = 0; g < settings_.nodes.size(); ++g) {
-      const GlobSet glob({settings_.nodes[g]});
-      for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
-        const NodeId id = make_id<NodeId>(n);
-        if (scene_[id].mesh != no_mesh && glob.find(make_node_path(scene_, id)) != no_index) {
-          hit[g] = true;
-          nodes_.push_back(id);
-        }
+  Result<void> choose(const RunControl& run) {
+    auto wishes = WishList::parse(settings_.nodes);
+    if (!wishes) {
+      return Failure(wishes.error());
+    }
+    std::optional<Survey> found;
+    for (std::size_t w = 0; w < wishes->size(); ++w) {
+      auto chosen = (*wishes)[w].has_terms() ? list_by_terms((*wishes)[w], found, run)
+                                             : list_by_path((*wishes)[w]);
+      if (!chosen) {
+        return Failure(chosen.error());
       }
-      if (!hit[g]) {
-        return Failure(Error{
-            ErrorCode::bad_setting,
-            fmt::format("split.nodes: no node with a mesh matches \"{}\"", settings_.nodes[g]),
-            {}});
-      }
+      const std::uint64_t draws = std::accumulate(
+          chosen->begin(), chosen->end(), std::uint64_t{0}, [&](std::uint64_t sum, NodeId id) {
+            return sum + scene_[scene_[id].mesh].primitives.size();
+          });
+      out_.wishes.push_back({"split.nodes", settings_.nodes[w], "", draws});
+      nodes_.insert(nodes_.end(), chosen->begin(), chosen->end());
     }
     std::sort(nodes_.begin(), nodes_.end());
     nodes_.erase(std::unique(nodes_.begin(), nodes_.end()), nodes_.end());
@@ -230,6 +232,44 @@ class Splitter {
       return !why.empty();
     });
     return {};
+  }
+
+  [[nodiscard]] Result<std::vector<NodeId>> list_by_path(const Wish& wish) const {
+    std::vector<NodeId> out;
+    for (std::size_t n = 0; n < scene_.nodes.size(); ++n) {
+      const NodeId id = make_id<NodeId>(n);
+      if (scene_[id].mesh != no_mesh && wish.matches(make_node_path(scene_, id))) {
+        out.push_back(id);
+      }
+    }
+    return out;
+  }
+
+  /// \param found  made when it is needed first
+  [[nodiscard]] Result<std::vector<NodeId>> list_by_terms(const Wish& wish,
+                                                          std::optional<Survey>& found,
+                                                          const RunControl& run) const {
+    const WishAnswer* known = find_answer(settings_.answers, wish.text());
+    if (known == nullptr && !found) {
+      auto made = survey(scene_, {}, run);
+      if (!made) {
+        return Failure(made.error());
+      }
+      found = std::move(*made);
+    }
+    if (known == nullptr) {
+      if (auto done = answer_wishes(scene_, std::span(&wish.text(), 1), *found, run); !done) {
+        return Failure(done.error());
+      }
+      known = find_answer(found->settings.answers, wish.text());
+    }
+    std::vector<NodeId> out;
+    for (const DrawRef& draw : known->draws) {
+      if (to_index(draw.node) < scene_.nodes.size() && scene_[draw.node].mesh != no_mesh) {
+        out.push_back(draw.node);
+      }
+    }
+    return out;
   }
 
   bool cut(const RunControl& run) {
@@ -348,10 +388,14 @@ bool same_streams(const Primitive& a, const Primitive& b) {
 }  // namespace
 
 Result<void> validate(const SplitSettings& settings) {
-  if (settings.cell_size_m > 0 && settings.cell_size_m <= 1e9) {
-    return {};
+  if (!(settings.cell_size_m > 0 && settings.cell_size_m <= 1e9)) {
+    return Failure(
+        Error{ErrorCode::bad_setting, "split.cell_size_m must be above 0, up to 1e9", {}});
   }
-  return Failure(Error{ErrorCode::bad_setting, "split.cell_size_m must be above 0, up to 1e9", {}});
+  const auto wishes = WishList::parse(settings.nodes);
+  return wishes ? Result<void>()
+                : Failure(Error{
+                      ErrorCode::bad_setting, "split.nodes has " + wishes.error().message, {}});
 }
 
 Result<Split> split(const Scene& scene, const SplitSettings& settings, const RunControl& run) {
@@ -359,7 +403,7 @@ Result<Split> split(const Scene& scene, const SplitSettings& settings, const Run
     return Failure(valid.error());
   }
   if (settings.nodes.empty()) {
-    return Split{scene, {}, {}};
+    return Split{scene, {}, {}, {}};
   }
   return Splitter(scene, settings).run(run);
 }

@@ -163,7 +163,7 @@ std::vector<PartHashes> make_key_parts(const Scene& scene,
     set(KeyPart::layout, hash_text(key.layout));
     set(KeyPart::topology, static_cast<std::uint64_t>(key.topology));
     set(KeyPart::lightmap, hash_text(key.lightmap));
-    set(KeyPart::tag, hash_text(key.tag));
+    set(KeyPart::tag, hash_text(to_string(key.tags)));
     ValueHasher level;
     level.add(key.level);
     for (const LevelId id : key.levels) {

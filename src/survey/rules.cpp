@@ -7,10 +7,10 @@
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "scene/running.h"
 #include "scene/tree.h"
-#include "survey/glob.h"
 #include "survey/movers.h"
 
 namespace wakuzume {
@@ -45,14 +45,76 @@ struct Inherited {
   std::uint32_t moves = no_index;  ///< cause of the nearest that moves
   std::uint32_t held = no_index;   ///< cause of the first that is kept, collider or not
   NodeId moving_root = no_node;
-  std::uint32_t tag = 0;
+  std::uint32_t tags = 0;
   std::uint32_t level = 0;
+};
+
+/// Sets of tags by number: most nodes add none to those of their parents.
+class TagSets {
+ public:
+  explicit TagSets(const std::vector<std::string>& keys) {
+    for (const std::string& key : keys) {
+      const std::size_t sign = key.find('=');
+      const std::string name = key.substr(0, sign);
+      keys_.push_back({name, sign == std::string::npos ? name : key.substr(sign + 1), {}});
+    }
+  }
+
+  /// What a node has below one that has the set `above`.
+  std::uint32_t find(const Node& node, std::uint32_t above) {
+    std::vector<Tag> own;
+    for (const Tag& key : keys_) {
+      if (std::string value = find_extra(node.extra, key.key); !value.empty()) {
+        own.push_back({key.key, key.word, std::move(value)});
+      }
+    }
+    return own.empty() ? above : add(unite(sets_[above], own));
+  }
+
+  std::vector<std::vector<Tag>> take() { return std::move(sets_); }
+
+ private:
+  [[nodiscard]] std::vector<Tag> unite(const std::vector<Tag>& above,
+                                       const std::vector<Tag>& own) const {
+    std::vector<Tag> out;
+    for (const Tag& key : keys_) {
+      for (const std::vector<Tag>* from : {&own, &above}) {
+        const auto hit = std::find_if(from->begin(), from->end(),
+                                      [&](const Tag& tag) { return tag.key == key.key; });
+        if (hit != from->end()) {
+          out.push_back(*hit);
+          break;
+        }
+      }
+    }
+    return out;
+  }
+
+  std::uint32_t add(std::vector<Tag> set) {
+    const auto [slot, added] = known_.try_emplace(set, static_cast<std::uint32_t>(sets_.size()));
+    if (added) {
+      sets_.push_back(std::move(set));
+    }
+    return slot->second;
+  }
+
+  std::vector<Tag> keys_;  ///< without values
+  std::vector<std::vector<Tag>> sets_{{}};
+  std::map<std::vector<Tag>, std::uint32_t> known_{{{}, 0}};
 };
 
 class FactMaker {
  public:
-  FactMaker(const Scene& scene, const SurveySettings& settings)
-      : scene_(scene), settings_(settings), hits_(scene.nodes.size()) {}
+  FactMaker(const Scene& scene,
+            const SurveySettings& settings,
+            const SurveyWishes& wishes,
+            const TermHits& terms)
+      : scene_(scene),
+        settings_(settings),
+        wishes_(wishes),
+        terms_(terms),
+        hits_(scene.nodes.size()),
+        tags_(settings.tag_keys) {}
 
   Result<SceneFacts> make(const RunControl& run) {
     if (!match_paths(run)) {
@@ -70,32 +132,31 @@ class FactMaker {
       passed_down[to_index(id)] = visit(id, above);
       out_.nodes[to_index(id)].level_set = sets[to_index(id)];
     }
+    out_.tag_sets = tags_.take();
     return std::move(out_);
   }
 
  private:
   /// Paths cost more than all else here: side by side, and only where some glob needs them.
   bool match_paths(const RunControl& run) {
-    const GlobSet moving(settings_.moving_nodes);
-    const GlobSet keep(settings_.keep_nodes);
-    const GlobSet collider(settings_.collider_nodes);
-    if (moving.empty() && keep.empty() && collider.empty()) {
+    if (!wishes_.moving.has_globs() && !wishes_.keep.has_globs() && !wishes_.collider.has_globs()) {
       return true;
     }
-    return for_each_range(scene_.nodes.size(), 4096, run, "reading names",
-                          [&](std::size_t begin, std::size_t end) {
-                            for (std::size_t i = begin; i < end; ++i) {
-                              const std::string path = make_node_path(scene_, make_id<NodeId>(i));
-                              hits_[i] = {moving.find(path), keep.find(path), collider.find(path)};
-                            }
-                          });
+    return for_each_range(
+        scene_.nodes.size(), 4096, run, "reading names", [&](std::size_t begin, std::size_t end) {
+          for (std::size_t i = begin; i < end; ++i) {
+            const std::string path = make_node_path(scene_, make_id<NodeId>(i));
+            hits_[i] = {wishes_.moving.find_glob(path), wishes_.keep.find_glob(path),
+                        wishes_.collider.find_glob(path)};
+          }
+        });
   }
 
   Inherited visit(NodeId id, const Inherited& above) {
     const Node& node = scene_[id];
     NodeFacts& facts = out_.nodes[to_index(id)];
     Inherited here = above;
-    inherit(node, settings_.tag_key, here.tag);
+    here.tags = tags_.find(node, above.tags);
     inherit(node, settings_.level_key, here.level);
     if (Mover moves = find_mover(id); moves.rule != StayRule::none) {
       here.moves = add_cause(moves.rule, id, std::move(moves.why));
@@ -128,7 +189,7 @@ class FactMaker {
     facts.stay = facts.cause == no_index ? StayRule::none : out_.causes[facts.cause].rule;
     facts.lightmap = out_.texts.add(find_extra(node.extra, settings_.lightmap_key));
     facts.lightmap_place = out_.texts.add(find_extra(node.extra, settings_.lightmap_transform_key));
-    facts.tag = here.tag;
+    facts.tags = here.tags;
     facts.level = here.level;
     return here;
   }
@@ -147,23 +208,26 @@ class FactMaker {
       return {StayRule::marked_moving,
               fmt::format("its extras say \"{}\": false", settings_.static_key)};
     }
-    return find_match(StayRule::marked_moving, settings_.moving_nodes, hits_[to_index(id)].moving);
+    const std::uint32_t glob = hits_[to_index(id)].moving;
+    return find_match(
+        StayRule::marked_moving, wishes_.moving,
+        glob != no_index || terms_.moving.empty() ? glob : terms_.moving[to_index(id)]);
   }
 
   [[nodiscard]] Mover find_held(NodeId id) const {
     const PathHits& hits = hits_[to_index(id)];
     if (hits.keep != no_index) {
-      return find_match(StayRule::excluded, settings_.keep_nodes, hits.keep);
+      return find_match(StayRule::excluded, wishes_.keep, hits.keep);
     }
     if (find_extra(scene_[id].extra, settings_.collider_key) == "true") {
       return {StayRule::collider,
               fmt::format("its extras say \"{}\": true", settings_.collider_key)};
     }
-    return find_match(StayRule::collider, settings_.collider_nodes, hits.collider);
+    return find_match(StayRule::collider, wishes_.collider, hits.collider);
   }
 
-  static Mover find_match(StayRule rule, const std::vector<std::string>& globs, std::uint32_t hit) {
-    return hit == no_index ? Mover{} : Mover{rule, fmt::format("matches \"{}\"", globs[hit])};
+  static Mover find_match(StayRule rule, const WishList& wishes, std::uint32_t hit) {
+    return hit == no_index ? Mover{} : Mover{rule, tell_match(wishes[hit])};
   }
 
   std::uint32_t add_cause(StayRule rule, NodeId at, std::string why) {
@@ -173,7 +237,10 @@ class FactMaker {
 
   const Scene& scene_;
   const SurveySettings& settings_;
+  const SurveyWishes& wishes_;
+  const TermHits& terms_;
   std::vector<PathHits> hits_;
+  TagSets tags_;
   std::vector<Mover> movers_;
   SceneFacts out_;
 };
@@ -249,10 +316,32 @@ std::vector<std::uint32_t> make_level_sets(const Scene& scene,
   return set_of;
 }
 
+std::string tell_match(const Wish& wish) { return fmt::format("matches \"{}\"", wish.text()); }
+
+Result<SurveyWishes> SurveyWishes::parse(const SurveySettings& settings) {
+  SurveyWishes out;
+  const std::tuple<const char*, const std::vector<std::string>&, WishList&> lists[] = {
+      {"moving_nodes", settings.moving_nodes, out.moving},
+      {"keep_nodes", settings.keep_nodes, out.keep},
+      {"collider_nodes", settings.collider_nodes, out.collider}};
+  for (const auto& [name, texts, list] : lists) {
+    auto parsed = WishList::parse(texts);
+    if (!parsed) {
+      return Failure(Error{ErrorCode::bad_setting,
+                           fmt::format("survey.{} has {}", name, parsed.error().message),
+                           {}});
+    }
+    list = std::move(*parsed);
+  }
+  return out;
+}
+
 Result<SceneFacts> make_scene_facts(const Scene& scene,
                                     const SurveySettings& settings,
+                                    const SurveyWishes& wishes,
+                                    const TermHits& hits,
                                     const RunControl& run) {
-  return FactMaker(scene, settings).make(run);
+  return FactMaker(scene, settings, wishes, hits).make(run);
 }
 
 }  // namespace wakuzume

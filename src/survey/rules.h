@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "scene/members.h"
+#include "survey/wish.h"
 #include "wakuzume/survey.h"
 
 /// What the rules of the settings say about each node.
@@ -39,7 +40,7 @@ struct NodeFacts {
   std::uint32_t level_set = no_index;  ///< position in SceneFacts::level_sets; no_index: not shown
   std::uint32_t lightmap = 0;          ///< texts of SceneFacts; as the node's own extras have it
   std::uint32_t lightmap_place = 0;    ///< the same
-  std::uint32_t tag = 0;
+  std::uint32_t tags = 0;              ///< position in SceneFacts::tag_sets
   std::uint32_t level = 0;
   bool animated = false;  ///< by itself
 };
@@ -50,12 +51,37 @@ struct SceneFacts {
   std::vector<Cause> causes;
   std::vector<NodeId> constant_nodes;
   TextLexicon texts;
+  std::vector<std::vector<Tag>> tag_sets;  ///< the first is empty
+};
+
+/// The wishes of the settings, read.
+struct SurveyWishes {
+  WishList moving;
+  WishList keep;
+  WishList collider;
+  static Result<SurveyWishes> parse(const SurveySettings& settings);
+  [[nodiscard]] bool has_terms() const {
+    return moving.has_terms() || keep.has_terms() || collider.has_terms();
+  }
+};
+
+/// Of the terms of each list the first that speaks of something, by its position; no_index: none
+/// does. Empty: there are no terms.
+struct TermHits {
+  std::vector<std::uint32_t> moving;    ///< by node
+  std::vector<std::uint32_t> keep;      ///< by draw
+  std::vector<std::uint32_t> collider;  ///< by draw
 };
 
 /// \cost O(nodes x globs), in parallel, and the key frames of the animations
 Result<SceneFacts> make_scene_facts(const Scene& scene,
                                     const SurveySettings& settings,
+                                    const SurveyWishes& wishes,
+                                    const TermHits& hits,
                                     const RunControl& run);
+
+/// `matches "*_collider"`
+std::string tell_match(const Wish& wish);
 
 /// In the extras of a glTF scene that holds the source of the others.
 inline constexpr const char* hidden_source_key = "wakuzume_source";

@@ -12,6 +12,7 @@
 
 #include "scene/hasher.h"
 #include "scene/matrix.h"
+#include "survey/answers.h"
 #include "survey/draws.h"
 #include "survey/lightmaps.h"
 #include "survey/parts.h"
@@ -92,25 +93,36 @@ class SteppedWeights {
 
 class Surveyor {
  public:
-  Surveyor(const Scene& scene, const SurveySettings& settings)
-      : scene_(scene), shares_uvs_(scene, settings.lightmap_uv_set) {
+  /// \param shapes  those of the draws, where they are known
+  Surveyor(const Scene& scene,
+           const SurveySettings& settings,
+           const SurveyWishes& wishes,
+           TermHits hits,
+           Shapes shapes)
+      : scene_(scene),
+        wishes_(wishes),
+        hits_(std::move(hits)),
+        shapes_(std::move(shapes)),
+        shares_uvs_(scene, settings.lightmap_uv_set) {
     out_.settings = settings;
     out_.stay_counts.assign(stay_rule_count, 0);
   }
 
-  Result<Survey> run(const RunControl& run) {
-    const std::vector<DrawRef> list = make_draw_list(scene_);
-    auto facts = make_scene_facts(scene_, out_.settings, run);
+  /// \param list  draws of the scene
+  Result<Survey> run(const std::vector<DrawRef>& list, const RunControl& run) {
+    auto facts = make_scene_facts(scene_, out_.settings, wishes_, hits_, run);
     if (!facts) {
       return Failure(facts.error());
     }
     facts_ = std::move(*facts);
-    find_all_rigs();
-    auto shapes = make_shapes(scene_, list, run);
-    if (!shapes) {
-      return Failure(shapes.error());
+    if (shapes_.first_slot.empty()) {
+      auto shapes = make_shapes(scene_, list, run);
+      if (!shapes) {
+        return Failure(shapes.error());
+      }
+      shapes_ = std::move(*shapes);
     }
-    shapes_ = std::move(*shapes);
+    find_all_rigs();
     describe_shapes();
     const std::vector<Mat4d> world = make_world_matrices(scene_);
     out_.draws.reserve(list.size());
@@ -124,6 +136,13 @@ class Surveyor {
     out_.causes = std::move(facts_.causes);
     out_.constant_nodes = std::move(facts_.constant_nodes);
     return std::move(out_);
+  }
+
+  /// The shapes, once the survey has been made. \param made  what they went into
+  Shapes give_shapes(Survey made) {
+    shapes_.shapes = std::move(made.shapes);
+    shapes_.families = std::move(made.families);
+    return std::move(shapes_);
   }
 
  private:
@@ -285,14 +304,23 @@ class Surveyor {
     const NodeFacts& facts = facts_.nodes[to_index(draw.node)];
     draw.stay = facts.stay;
     draw.cause = facts.cause;
-    if (draw.stay != StayRule::none && !moves_with_others(draw.stay)) {
-      return;
-    }
     const auto stays = [&](StayRule rule, std::string why) {
       draw.stay = rule;
       draw.cause = static_cast<std::uint32_t>(facts_.causes.size());
       facts_.causes.push_back({rule, draw.node, std::move(why)});
     };
+    const std::size_t number = out_.draws.size();
+    if (!hits_.keep.empty() && draw.stay != StayRule::excluded && draw.stay != StayRule::collider) {
+      if (hits_.keep[number] != no_index) {
+        return stays(StayRule::excluded, tell_match(wishes_.keep[hits_.keep[number]]));
+      }
+      if (hits_.collider[number] != no_index) {
+        return stays(StayRule::collider, tell_match(wishes_.collider[hits_.collider[number]]));
+      }
+    }
+    if (draw.stay != StayRule::none && !moves_with_others(draw.stay)) {
+      return;
+    }
     const Mesh& mesh = scene_[draw.mesh];
     const Primitive& primitive = mesh.primitives[draw.primitive];
     for (const Boxed<Extra>* extra : {&primitive.extra, &mesh.extra}) {
@@ -341,7 +369,7 @@ class Surveyor {
                              skinned ? 1U : 0U,
                              static_cast<std::uint32_t>(shape.topology),
                              lightmap,
-                             node.tag,
+                             node.tags,
                              node.level,
                              node.level_set,
                              layout};
@@ -354,7 +382,7 @@ class Surveyor {
       key.deformed = skinned;
       key.topology = shape.topology;
       key.lightmap = facts_.texts[lightmap];
-      key.tag = facts_.texts[node.tag];
+      key.tags = facts_.tag_sets[node.tags];
       key.level = facts_.texts[node.level];
       key.levels = facts_.level_sets[node.level_set];
       key.layout = facts_.texts[layout];
@@ -404,6 +432,8 @@ class Surveyor {
   }
 
   const Scene& scene_;
+  const SurveyWishes& wishes_;
+  TermHits hits_;
   SceneFacts facts_;
   Shapes shapes_;
   std::vector<ShapeKey> shape_keys_;
@@ -420,6 +450,14 @@ class Surveyor {
 
 }  // namespace
 
+std::string to_string(const std::vector<Tag>& tags) {
+  std::string out;
+  for (const Tag& tag : tags) {
+    out += fmt::format("{}{} {}", out.empty() ? "" : ", ", tag.word, tag.value);
+  }
+  return out;
+}
+
 std::string_view to_string(StayRule rule) {
   constexpr std::string_view names[stay_rule_count] = {
       "none",          "animated",      "skinned",        "morphing",   "physics",
@@ -435,15 +473,55 @@ std::string_view to_string(Topology topology) {
 
 Result<void> validate(const SurveySettings& settings) {
   constexpr std::uint32_t last_set = 15;
-  return settings.lightmap_uv_set <= last_set
-             ? Result<void>()
-             : Failure(Error{ErrorCode::bad_setting,
-                             fmt::format("survey.lightmap_uv_set must be from 0 to {}", last_set),
-                             {}});
+  if (settings.lightmap_uv_set > last_set) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         fmt::format("survey.lightmap_uv_set must be from 0 to {}", last_set),
+                         {}});
+  }
+  for (const std::string& key : settings.tag_keys) {
+    if (key.empty() || key.starts_with('=') || key.ends_with('=')) {
+      return Failure(Error{
+          ErrorCode::bad_setting,
+          fmt::format("survey.tag_keys has '{}'; write a key of extras, or key=what it is", key),
+          {}});
+    }
+  }
+  const auto wishes = SurveyWishes::parse(settings);
+  return wishes ? Result<void>() : Failure(wishes.error());
 }
 
 Result<Survey> survey(const Scene& scene, const SurveySettings& settings, const RunControl& run) {
-  return Surveyor(scene, settings).run(run);
+  const auto wishes = SurveyWishes::parse(settings);
+  if (!wishes) {
+    return Failure(wishes.error());
+  }
+  const std::vector<DrawRef> list = make_draw_list(scene);
+  SurveySettings asked = settings;
+  Shapes shapes;
+  if (has_open(*wishes, asked.answers)) {
+    Surveyor plain(scene, settings, *wishes, {}, {});
+    auto found = plain.run(list, run);
+    if (!found) {
+      return found;
+    }
+    for (const auto* texts :
+         {&settings.moving_nodes, &settings.keep_nodes, &settings.collider_nodes}) {
+      if (auto done = answer_wishes(scene, *texts, *found, run); !done) {
+        return Failure(done.error());
+      }
+    }
+    asked.answers = found->settings.answers;
+    shapes = plain.give_shapes(std::move(*found));
+  }
+  TermHits hits =
+      wishes->has_terms() ? make_term_hits(scene, *wishes, asked.answers, list) : TermHits{};
+  auto found = Surveyor(scene, asked, *wishes, std::move(hits), std::move(shapes)).run(list, run);
+  if (found) {
+    if (auto counted = count_wishes(scene, *wishes, *found, run); !counted) {
+      return Failure(counted.error());
+    }
+  }
+  return found;
 }
 
 Totals count_totals(const Scene& scene) {
@@ -506,8 +584,8 @@ std::string to_string(const Scene& scene, const MergeKey& key) {
   if (!key.level.empty()) {
     text += fmt::format(", level {}", key.level);
   }
-  if (!key.tag.empty()) {
-    text += fmt::format(", tag {}", key.tag);
+  if (!key.tags.empty()) {
+    text += ", " + to_string(key.tags);
   }
   if (!key.layout.empty()) {
     text += fmt::format(", with {}", key.layout);

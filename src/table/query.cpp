@@ -3,9 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 
-#include "survey/glob.h"
+#include "survey/terms.h"
 #include "wakuzume/budget.h"
 #include "wakuzume/table.h"
 
@@ -28,84 +27,17 @@ Result<std::size_t> find_column(const Table& table, std::string_view name) {
                                find_nearest_word(name, names), fmt::join(names, ", ")));
 }
 
-std::string trim(std::string_view text) {
-  const auto first = text.find_first_not_of(' ');
-  const auto last = text.find_last_not_of(' ');
-  return first == std::string_view::npos ? std::string()
-                                         : std::string(text.substr(first, last - first + 1));
-}
-
-struct Condition {
-  std::size_t column = 0;
-  std::string op;
-  std::string text;
-  double number = 0;
-};
-
-/// Takes "triangles >= 500" to pieces. The first operator counts, longer ones before shorter.
-Result<Condition> parse_condition(const Table& table, const std::string& text) {
-  const std::size_t at = text.find_first_of("=!<>");
-  if (at == std::string::npos || at == 0) {
-    return bad_query(
-        fmt::format("\"{}\" is no condition; write column=value, with one of "
-                    "= != < <= > >= between",
-                    text));
-  }
-  Condition condition;
-  condition.op = text.substr(at, at + 1 < text.size() && text[at + 1] == '=' ? 2 : 1);
-  condition.op = condition.op == "==" ? "=" : condition.op;
-  const auto column = find_column(table, trim(std::string_view(text).substr(0, at)));
-  if (!column) {
-    return Failure(column.error());
-  }
-  condition.column = *column;
-  const std::size_t value_at = text.find_first_not_of("=!<>", at);
-  condition.text =
-      value_at == std::string::npos ? "" : trim(std::string_view(text).substr(value_at));
-  if (condition.op == "!") {
-    return bad_query(fmt::format("\"{}\": the operator is !=", text));
-  }
-  if (table.columns()[*column].numeric) {
-    const char* end = condition.text.data() + condition.text.size();
-    const auto read = std::from_chars(condition.text.data(), end, condition.number);
-    if (read.ec != std::errc() || read.ptr != end) {
-      return bad_query(
-          fmt::format("\"{}\": {} is compared with a number", text, table.columns()[*column].name));
-    }
-  }
-  return condition;
-}
-
-template <class T>
-bool compare(const T& a, const std::string& op, const T& b) {
-  return op == "="    ? a == b
-         : op == "!=" ? a != b
-         : op == "<"  ? a < b
-         : op == "<=" ? a <= b
-         : op == ">"  ? a > b
-                      : a >= b;
-}
-
-bool holds(const Cell& cell, const Condition& condition, const GlobSet& glob) {
-  if (const double* number = std::get_if<double>(&cell)) {
-    return compare(*number, condition.op, condition.number);
-  }
-  const std::string& text = std::get<std::string>(cell);
-  if (condition.op == "=" || condition.op == "!=") {
-    const bool hit = condition.text.empty() ? text.empty() : glob.find(text) == 0;
-    return hit == (condition.op == "=");
-  }
-  return compare(text, condition.op, condition.text);
-}
-
 Result<void> filter(const Table& table, const std::string& text, std::vector<std::uint32_t>& rows) {
-  const auto condition = parse_condition(table, text);
-  if (!condition) {
-    return Failure(condition.error());
+  const auto terms = Terms::parse(text, table.columns(),
+                                  table.has_extras() ? ExtraTerms::allowed : ExtraTerms::none);
+  if (!terms) {
+    return Failure(terms.error());
   }
-  const GlobSet glob({condition->text});
   std::erase_if(rows, [&](std::uint32_t row) {
-    return !holds(table.cell(row, condition->column), *condition, glob);
+    return !terms->hold([&](const Test& test) {
+      return test.extra.empty() ? table.cell(row, test.column)
+                                : Cell(table.find_extra(row, test.extra));
+    });
   });
   return {};
 }

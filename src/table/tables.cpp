@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "survey/draw_columns.h"
 #include "wakuzume/table.h"
 
 namespace wakuzume {
@@ -14,36 +15,7 @@ namespace {
 
 double number(std::uint64_t value) { return static_cast<double>(value); }
 
-std::string name_of(const Scene& scene, MaterialId id) {
-  if (id == no_material) {
-    return "(default)";
-  }
-  const std::string& name = scene[id].name;
-  return name.empty() ? fmt::format("#{}", to_index(id)) : name;
-}
-
-std::string name_of(const Scene& scene, MeshId id) {
-  const std::string& name = scene[id].name;
-  return name.empty() ? fmt::format("#{}", to_index(id)) : name;
-}
-
-std::string name_of_levels(const Scene& scene, const MergeKey& key) {
-  std::vector<std::string> names;
-  for (const LevelId id : key.levels) {
-    const std::string& name = scene.levels[to_index(id)].name;
-    names.push_back(name.empty() ? fmt::format("scene {}", to_index(id)) : name);
-  }
-  std::string text = fmt::format("{}", fmt::join(names, "+"));
-  return key.level.empty() ? text : text + (text.empty() ? "" : "/") + key.level;
-}
-
 // ---- draws -----------------------------------------------------------------------------------
-
-class DrawTable;
-struct DrawRow {
-  const DrawTable& table;
-  std::size_t index;
-};
 
 class DrawTable : public Table {
  public:
@@ -60,8 +32,13 @@ class DrawTable : public Table {
   [[nodiscard]] std::size_t row_count() const override { return survey_.draws.size(); }
   [[nodiscard]] Cell cell(std::size_t row, std::size_t column) const override;
 
-  [[nodiscard]] const Scene& scene() const { return scene_; }
-  [[nodiscard]] const Survey& survey() const { return survey_; }
+  [[nodiscard]] bool has_extras() const override { return true; }
+  [[nodiscard]] std::string find_extra(std::size_t row, const std::string& key) const override {
+    return find_extra_above(scene_, survey_.draws[row].node, key);
+  }
+
+ private:
+  static_assert(finding_code_count <= 64);
   [[nodiscard]] std::string list_codes(std::size_t row) const {
     std::string out;
     for (std::size_t code = 0; code < finding_code_count; ++code) {
@@ -73,104 +50,24 @@ class DrawTable : public Table {
     return out;
   }
 
- private:
-  static_assert(finding_code_count <= 64);
   const Scene& scene_;
   const Survey& survey_;
   std::vector<std::uint64_t> codes_;  ///< a bit a finding code, by draw
 };
 
-const Draw& draw_of(const DrawRow& row) { return row.table.survey().draws[row.index]; }
-const Shape& shape_of(const DrawRow& row) { return row.table.survey()[draw_of(row).shape]; }
-const MergeKey& key_of(const DrawRow& row) { return row.table.survey()[draw_of(row).key]; }
-
-std::string list_uvs(const Shape& shape) {
-  std::string out;
-  for (const UvRange& uv : shape.uvs) {
-    out += fmt::format("{}{}: {:.4g}..{:.4g} x {:.4g}..{:.4g}", out.empty() ? "" : "; ", uv.set,
-                       uv.min[0], uv.max[0], uv.min[1], uv.max[1]);
-  }
-  return out;
-}
-
-/// Of the set that repeats most.
-double count_tiles(const Shape& shape) {
-  double tiles = 0;
-  for (const UvRange& uv : shape.uvs) {
-    tiles = std::max(tiles, uv.count_tiles());
-  }
-  return tiles;
-}
-
-std::string describe_root(const DrawRow& row) {
-  const NodeId root = key_of(row).moving_root;
-  return root == no_node ? "" : make_node_path(row.table.scene(), root);
-}
-
-std::string describe_cause(const DrawRow& row) {
-  const std::uint32_t cause = draw_of(row).cause;
-  if (cause == no_index) {
-    return "";
-  }
-  const Cause& found = row.table.survey().causes[cause];
-  return found.at == draw_of(row).node
-             ? found.why
-             : fmt::format("{}: {}", make_node_path(row.table.scene(), found.at), found.why);
-}
-
-struct DrawField {
-  Column column;
-  Cell (*make)(const DrawRow& row);
-};
-const DrawField draw_fields[] = {
-    {{"draw", true}, [](const DrawRow& r) -> Cell { return number(r.index); }},
-    {{"node"},
-     [](const DrawRow& r) -> Cell { return make_node_path(r.table.scene(), draw_of(r).node); }},
-    {{"material"},
-     [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).material); }},
-    {{"rule"},
-     [](const DrawRow& r) -> Cell {
-       return draw_of(r).stay == StayRule::none ? "" : std::string(to_string(draw_of(r).stay));
-     }},
-    {{"key", true}, [](const DrawRow& r) -> Cell { return number(to_index(draw_of(r).key)); }},
-    {{"family", true},
-     [](const DrawRow& r) -> Cell { return number(to_index(shape_of(r).family)); }},
-    {{"triangles", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).triangles); }},
-    {{"vertices", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).vertices); }},
-    {{"mesh"}, [](const DrawRow& r) -> Cell { return name_of(r.table.scene(), draw_of(r).mesh); }},
-    {{"primitive", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).primitive); }},
-    {{"instances", true}, [](const DrawRow& r) -> Cell { return number(draw_of(r).instances); }},
-    {{"bytes", true}, [](const DrawRow& r) -> Cell { return number(shape_of(r).bytes); }},
-    {{"size_m", true}, [](const DrawRow& r) -> Cell { return draw_of(r).box.largest_extent(); }},
-    {{"uv_ranges"}, [](const DrawRow& r) -> Cell { return list_uvs(shape_of(r)); }},
-    {{"uv_tiles", true}, [](const DrawRow& r) -> Cell { return count_tiles(shape_of(r)); }},
-    {{"lightmap"}, [](const DrawRow& r) -> Cell { return key_of(r).lightmap; }},
-    {{"moving_root"}, [](const DrawRow& r) -> Cell { return describe_root(r); }},
-    {{"why"}, [](const DrawRow& r) -> Cell { return describe_cause(r); }},
-    {{"level"},
-     [](const DrawRow& r) -> Cell { return name_of_levels(r.table.scene(), key_of(r)); }},
-    {{"tag"}, [](const DrawRow& r) -> Cell { return key_of(r).tag; }},
-    {{"alpha"},
-     [](const DrawRow& r) -> Cell {
-       constexpr const char* names[] = {"opaque", "mask", "blend"};
-       return names[static_cast<std::size_t>(r.table.survey()[shape_of(r).pipeline].alpha_mode)];
-     }},
-    {{"mirrored"}, [](const DrawRow& r) -> Cell { return draw_of(r).mirrored ? "yes" : ""; }},
-    {{"findings"}, [](const DrawRow& r) -> Cell { return r.table.list_codes(r.index); }},
-};
-
 std::span<const Column> DrawTable::columns() const {
   static const std::vector<Column> columns = [] {
-    std::vector<Column> out;
-    std::transform(std::begin(draw_fields), std::end(draw_fields), std::back_inserter(out),
-                   [](const DrawField& field) { return field.column; });
+    const auto known = list_wish_columns();
+    std::vector<Column> out(known.begin(), known.end());
+    out.push_back({"findings"});
     return out;
   }();
   return columns;
 }
 
 Cell DrawTable::cell(std::size_t row, std::size_t column) const {
-  return draw_fields[column].make({*this, row});
+  return column < list_wish_columns().size() ? make_draw_cell({scene_, survey_, row}, column)
+                                             : Cell(list_codes(row));
 }
 
 // ---- tables whose rows are few: made as a whole ----------------------------------------------
@@ -259,14 +156,14 @@ class Grouper {
       case GroupBy::key:
         return fmt::format("{}: {}", to_index(draw.key), to_string(scene_, survey_[draw.key]));
       case GroupBy::material:
-        return name_of(scene_, draw.material);
+        return column_name(scene_, draw.material);
       case GroupBy::family:
         return fmt::format("{}: {}", to_index(survey_[draw.shape].family),
-                           name_of(scene_, draw.mesh));
+                           column_name(scene_, draw.mesh));
       case GroupBy::mesh:
-        return name_of(scene_, draw.mesh);
+        return column_name(scene_, draw.mesh);
       case GroupBy::level:
-        return name_of_levels(scene_, survey_[draw.key]);
+        return describe_levels(scene_, survey_[draw.key]);
       case GroupBy::subtree:
         break;
     }

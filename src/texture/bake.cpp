@@ -30,23 +30,39 @@
 namespace wakuzume {
 namespace {
 
-using Eigen::Vector2d;
-using Eigen::Vector3d;
+constexpr std::uint32_t longest_side_px = 16384;
 
-constexpr std::uint32_t longest_px = 16384;
-/// Look-ups along each side of a texel, at most.
-constexpr int most_taps = 16;
+}  // namespace
 
-bool shows_normals(const Material& material) {
-  return material.normal_texture.texture != no_texture;
+namespace {
+
+/// What has no such UVs, or such that are no numbers, is at the corner.
+std::vector<double> make_layout_places(const Scene& scene,
+                                       const Primitive& primitive,
+                                       const AtlasPage& page) {
+  UvSource source;
+  source.set = page.layout_set;
+  const std::vector<Vec2d> uvs = make_texture_coordinates(scene, primitive, source);
+  std::vector<double> places;
+  for (const std::uint32_t v : make_list_indices(scene, primitive)) {
+    const Vec2d uv = v < uvs.size() ? uvs[v] : Vec2d{0, 0};
+    places.push_back(std::isfinite(uv[0]) ? uv[0] * page.size.width_px : 0);
+    places.push_back(std::isfinite(uv[1]) ? uv[1] * page.size.height_px : 0);
+  }
+  return places;
 }
 
-/// Places of a tile's charts on its page, two numbers a corner, in pixels.
+}  // namespace
+
 Result<std::vector<double>> make_page_places(const Scene& scene,
                                              const Primitive& primitive,
-                                             const Tile& tile) {
+                                             const Tile& tile,
+                                             const AtlasPage& page) {
+  if (page.layout_set != no_index) {
+    return make_layout_places(scene, primitive, page);
+  }
   const ChartSet set = make_charts(make_corner_positions(scene, primitive));
-  const auto layout = place_charts(set, tile.texels_per_unit, longest_px);
+  const auto layout = place_charts(set, tile.texels_per_unit, longest_side_px);
   if (!layout) {
     return Failure(layout.error());
   }
@@ -63,6 +79,18 @@ Result<std::vector<double>> make_page_places(const Scene& scene,
     places.push_back(tile.y + (tile.turned ? at[0] : at[1]));
   }
   return places;
+}
+
+namespace {
+
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+
+/// Look-ups along each side of a texel, at most.
+constexpr int most_taps = 16;
+
+bool shows_normals(const Material& material) {
+  return material.normal_texture.texture != no_texture;
 }
 
 /// One channel of one tile.
@@ -88,7 +116,7 @@ class ChartPainter {
         out_(out) {}
 
   Result<void> run(const PictureCodec& codec) {
-    auto places = make_page_places(scene_, primitive_, tile_);
+    auto places = make_page_places(scene_, primitive_, tile_, page_);
     if (!places) {
       return Failure(places.error());
     }
@@ -290,13 +318,13 @@ struct BakedCorners {
 Result<BakedCorners> make_baked_corners(const Scene& scene,
                                         const Primitive& primitive,
                                         const Tile& tile,
-                                        const RectSize& page) {
-  const auto places = make_page_places(scene, primitive, tile);
+                                        const AtlasPage& page) {
+  const auto places = make_page_places(scene, primitive, tile, page);
   if (!places) {
     return Failure(places.error());
   }
   BakedCorners out;
-  out.uvs = make_page_uvs(*places, page);
+  out.uvs = make_page_uvs(*places, page.size);
   if (shows_normals(scene[tile.material]) && primitive.find("NORMAL") != no_stream) {
     out.tangents = make_tangents_along(scene, primitive, out.uvs);
   }
@@ -308,7 +336,7 @@ Result<BakedCorners> make_baked_corners(const Scene& scene,
 Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
                                             const Primitive& primitive,
                                             const Tile& tile,
-                                            const RectSize& page) {
+                                            const AtlasPage& page) {
   const auto corners = make_baked_corners(scene, primitive, tile, page);
   if (!corners) {
     return Failure(corners.error());

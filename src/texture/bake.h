@@ -25,7 +25,14 @@ struct BakedPrimitive {
 Result<BakedPrimitive> make_baked_primitive(const Scene& scene,
                                             const Primitive& primitive,
                                             const Tile& tile,
-                                            const RectSize& page);
+                                            const AtlasPage& page);
+
+/// Places of a tile's shape on its page, two numbers a corner, in pixels: those of its charts, or
+/// where its UVs of AtlasPage::layout_set are. \error too_large
+Result<std::vector<double>> make_page_places(const Scene& scene,
+                                             const Primitive& primitive,
+                                             const Tile& tile,
+                                             const AtlasPage& page);
 
 /// Paints one channel of a tile of charts, as `writer` has its material: its triangles, a margin
 /// around them that takes on what is nearest, and the rest up to the ends of the tile likewise.

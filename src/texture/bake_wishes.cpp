@@ -32,7 +32,7 @@ BakeFinder::BakeFinder(const Scene& scene,
       images_(images),
       settings_(settings),
       uses_(uses),
-      scales_(settings.scales) {}
+      scales_(settings.scales, scene, survey) {}
 
 std::uint32_t BakeFinder::find_uv_set(MaterialId id) const {
   const auto taken = [&](std::uint32_t set) {
@@ -94,10 +94,17 @@ std::vector<BakeFinder::BakeShape> BakeFinder::list_shapes(MaterialId id) const 
         find_uv_extent(scene_, primitive_of(scene_, survey_[s]), uses_.source(id));
     bake.area = extent.area;
     bake.area_m2 = std::max(bake.area_m2, extent.area * scale * scale);
-    const double wanted = settings_.rebaked_texels_per_metre > 0
-                              ? settings_.rebaked_texels_per_metre * scale
-                              : find_density(id, s);
-    bake.texels_per_unit = std::max(bake.texels_per_unit, wanted);
+    const auto size = find_tile_size(scales_.find(id));
+    const double fine = settings_.rebaked_texels_per_metre > 0
+                            ? settings_.rebaked_texels_per_metre * scale
+                            : find_density(id, s);
+    double wanted = fine;
+    if (size && size->unit == TileUnit::per_metre) {
+      wanted = size->number * scale;
+    } else if (size && size->unit == TileUnit::pixels && extent.area > 0) {
+      wanted = size->number / std::sqrt(extent.area);
+    }
+    bake.texels_per_unit = std::max(bake.texels_per_unit, std::min(wanted, fine));
   }
   std::sort(out.begin(), out.end(), [](const BakeShape& a, const BakeShape& b) {
     return a.shapes.front() < b.shapes.front();
@@ -105,7 +112,6 @@ std::vector<BakeFinder::BakeShape> BakeFinder::list_shapes(MaterialId id) const 
   return out;
 }
 
-/// Texels a unit of a shape's own space, of the finest texture it shows.
 double BakeFinder::find_density(MaterialId id, ShapeId s) const {
   double density = 0;
   for (const TextureSlot* slot : list_slots(scene_[id])) {
@@ -161,8 +167,9 @@ Result<std::vector<TileWish>> BakeFinder::make_wishes(MaterialId id, const RunCo
         }
       }
     }
-    if (const auto scale = find_scale(scales_.find(scene_[id].name))) {
-      wish.scale = *scale;
+    if (const auto size = find_tile_size(scales_.find(id))) {
+      // The others are in the density already.
+      wish.scale = size->unit == TileUnit::scale ? size->number : 1;
       wish.fixed = true;
     }
   }

@@ -32,6 +32,9 @@ class BakeFinder {
   [[nodiscard]] Result<std::vector<TileWish>> make_wishes(MaterialId id,
                                                           const RunControl& run) const;
 
+  /// Texels a unit of a shape's own space, of the finest texture it shows.
+  [[nodiscard]] double find_density(MaterialId id, ShapeId s) const;
+
  private:
   /// Equal shapes of one material, and how fine their charts have to be.
   struct BakeShape {
@@ -42,14 +45,13 @@ class BakeFinder {
   };
 
   [[nodiscard]] std::vector<BakeShape> list_shapes(MaterialId id) const;
-  [[nodiscard]] double find_density(MaterialId id, ShapeId s) const;
 
   const Scene& scene_;
   const Survey& survey_;
   std::span<const ImageFacts> images_;
   const MaterialSettings& settings_;
   const MaterialUses& uses_;
-  ByName scales_;
+  MaterialWishes scales_;
   std::map<MaterialId, std::vector<BakeShape>> shapes_;
 };
 

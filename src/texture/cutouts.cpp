@@ -74,10 +74,10 @@ std::vector<Cutout> find_cutouts(const Scene& scene,
       use.fades = use.fades || has_corner_alpha(scene, primitive_of(scene, draw));
     }
   }
-  const ByName wishes(settings.routes);
+  const MaterialWishes wishes(settings.routes, scene, survey);
   std::vector<Cutout> out;
   for (const auto& [id, use] : uses) {
-    if (scene[id].alpha_mode == AlphaMode::blend && wishes.find(scene[id].name) == cutout_word) {
+    if (scene[id].alpha_mode == AlphaMode::blend && wishes.find(id) == cutout_word) {
       Cutout& made = out.emplace_back();
       made.material = id;
       made.draws = use.draws;

@@ -148,6 +148,12 @@ bool MaterialRules::varies(const Primitive& primitive) const {
                      });
 }
 
+bool MaterialRules::leaves_alone(const Draw& draw) const {
+  const bool by_rule = draw.stay == StayRule::collider || draw.stay == StayRule::excluded ||
+                       draw.stay == StayRule::own_extension || draw.stay == StayRule::not_finite;
+  return by_rule || varies(primitive_of(scene_, draw));
+}
+
 bool MaterialRules::same_kind(MaterialId a, MaterialId b, const MaterialParts& parts) const {
   const PartHashes x = parts.find(a);
   const PartHashes y = parts.find(b);

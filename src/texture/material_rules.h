@@ -21,6 +21,8 @@ class MaterialRules {
   [[nodiscard]] std::string find_fixed(MaterialId id) const { return fixed_[to_index(id)]; }
   /// A primitive whose material or UVs change while it is shown.
   [[nodiscard]] bool varies(const Primitive& primitive) const;
+  /// The look of a draw must stay as it is.
+  [[nodiscard]] bool leaves_alone(const Draw& draw) const;
   /// Equal alpha mode, sidedness, shading and extras.
   [[nodiscard]] bool same_kind(MaterialId a, MaterialId b, const MaterialParts& parts) const;
   /// "shared_mask_two_sided"

@@ -22,6 +22,9 @@
 namespace wakuzume {
 namespace {
 
+/// Around parts of a layout that was there: what they are next to keeps them sharp at their rims.
+constexpr double layout_margin_px = 3;
+
 PixelRect find_rect(const Tile& tile, const RectSize& page, std::uint32_t halvings) {
   const RectSize outer = tile.outer();
   const auto end = [&](std::uint32_t at, std::uint32_t length, std::uint32_t most) {
@@ -284,6 +287,81 @@ class TilePainter {
   Pixels& out_;
 };
 
+/// Which tile of a layout that was there each texel of a picture shows: the one that covers it, or
+/// the nearest within a margin; no_index: none is near.
+Result<std::vector<std::uint32_t>> find_owners(const Scene& scene,
+                                               const AtlasPage& page,
+                                               std::uint32_t halvings) {
+  const PixelRect all{0, 0, page.size.width_px >> halvings, page.size.height_px >> halvings};
+  const std::size_t texels = std::size_t{all.right} * all.bottom;
+  std::vector<std::uint32_t> owners(texels, no_index);
+  std::vector<float> nearest(texels, TexelHit{}.distance);
+  for (std::uint32_t t = 0; t < page.tiles.size(); ++t) {
+    const Tile& tile = page.tiles[t];
+    auto places = make_page_places(scene, primitive_of(scene, tile.shapes.front()), tile, page);
+    if (!places) {
+      return Failure(places.error());
+    }
+    for (double& at : *places) {
+      at *= std::exp2(-static_cast<double>(halvings));
+    }
+    const TexelCoverage coverage(*places, all, layout_margin_px);
+    for (std::size_t i = 0; i < texels; ++i) {
+      const TexelHit& hit = coverage.hits()[i];
+      if (hit.triangle != no_index && hit.distance < nearest[i]) {
+        nearest[i] = hit.distance;
+        owners[i] = t;
+      }
+    }
+  }
+  return owners;
+}
+
+/// Tiles that lie over one another: each is painted by itself, and gives the texels that are its
+/// own. What is left takes on what is nearest.
+Result<void> paint_layout(const Scene& scene,
+                          const RoutePlan& routes,
+                          const AtlasPage& page,
+                          Channel channel,
+                          const PictureCodec& codec,
+                          const RunControl& run,
+                          Pixels& out) {
+  const std::uint32_t halvings = page.halvings[static_cast<std::size_t>(channel)];
+  const auto owners = find_owners(scene, page, halvings);
+  if (!owners) {
+    return Failure(owners.error());
+  }
+  std::vector<std::uint32_t> from(owners->size(), no_index);
+  Pixels own = out;
+  for (std::uint32_t t = 0; t < page.tiles.size(); ++t) {
+    if (!goes_on(run, "painting",
+                 static_cast<double>(t) / static_cast<double>(page.tiles.size()))) {
+      return Failure(make_cancelled());
+    }
+    if (std::find(owners->begin(), owners->end(), t) == owners->end()) {
+      continue;
+    }
+    auto done =
+        TilePainter(scene, routes, page, page.tiles[t], channel, halvings, codec, own).run();
+    if (!done) {
+      return done;
+    }
+    for (std::uint32_t i = 0; i < from.size(); ++i) {
+      if ((*owners)[i] == t) {
+        from[i] = i;
+        std::copy_n(&own.rgba[4 * std::size_t{i}], 4, &out.rgba[4 * std::size_t{i}]);
+      }
+    }
+  }
+  spread_texels(from, out.width_px);
+  for (std::uint32_t i = 0; i < from.size(); ++i) {
+    if (from[i] != no_index && from[i] != i) {
+      std::copy_n(&out.rgba[4 * std::size_t{from[i]}], 4, &out.rgba[4 * std::size_t{i}]);
+    }
+  }
+  return {};
+}
+
 }  // namespace
 
 Result<Pixels> paint_page(const Scene& scene,
@@ -306,6 +384,10 @@ Result<Pixels> paint_page(const Scene& scene,
   out.rgba.resize(std::size_t{4} * out.width_px * out.height_px);
   for (std::size_t i = 0; i < out.rgba.size(); i += 4) {
     std::copy_n(empty, 4, &out.rgba[i]);
+  }
+  if (wanted.layout_set != no_index) {
+    auto done = paint_layout(scene, routes, wanted, channel, codec, run, out);
+    return done ? Result<Pixels>(std::move(out)) : Failure(done.error());
   }
   FirstError errors;
   const bool finished = for_each_index(wanted.tiles.size(), run, "painting", [&](std::size_t t) {

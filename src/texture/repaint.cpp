@@ -89,9 +89,14 @@ Result<void> Repainter::check() const {
     for (const std::uint32_t halvings : page.halvings) {
       good = good && (halvings == no_index || halvings <= 2);
     }
+    const bool laid_out = page.layout_set != no_index;
+    good = good && (!laid_out || page.layout_set < free_uv_set);
     for (const Tile& tile : page.tiles) {
-      good = good && to_index(tile.material) < scene_.materials.size() && is_inside(tile, page) &&
-             has_shapes(tile);
+      const bool placed = laid_out ? tile.baked() && tile.x == 0 && tile.y == 0 &&
+                                         tile.gutter == 0 && !tile.turned && tile.size == page.size
+                                   : is_inside(tile, page);
+      good =
+          good && to_index(tile.material) < scene_.materials.size() && placed && has_shapes(tile);
     }
     if (!good) {
       return refuse("a page that can't be painted", fmt::format("/materials/pages/{}", p));

@@ -32,8 +32,8 @@ void Repainter::make_streams(Rework& work) const {
 }
 
 void Repainter::bake(Rework& work) const {
-  auto baked = make_baked_primitive(scene_, source_of(work), tile_of(work),
-                                    routes_.pages[work.aim.page].size);
+  auto baked =
+      make_baked_primitive(scene_, source_of(work), tile_of(work), routes_.pages[work.aim.page]);
   if (!baked) {
     work.failed = true;
     work.problem = baked.error();

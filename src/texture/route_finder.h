@@ -14,6 +14,7 @@
 
 #include "scene/morton.h"
 #include "scene/running.h"
+#include "survey/draw_columns.h"
 #include "survey/parts.h"
 #include "survey/rules.h"
 #include "texture/bake_wishes.h"
@@ -57,9 +58,26 @@ class RouteFinder {
 
   /// What the settings ask for this material; stay where nothing may be done with it.
   [[nodiscard]] std::optional<Route> find_forced(MaterialId id) const {
-    return find_route(forced_.find(material(id).name));
+    return find_route(forced_.find(id));
+  }
+  /// The group it is to stay in; no_index: none.
+  [[nodiscard]] std::uint32_t group_of(MaterialId id) const { return groups_[to_index(id)]; }
+  [[nodiscard]] bool is_together(MaterialId id) const {
+    return group_of(id) != no_index && out_.grouped.groups[group_of(id)].by_hand;
+  }
+  /// Not where all materials are kept but those of groups.
+  /// It goes onto a layout that is there.
+  [[nodiscard]] bool is_laid_out(MaterialId id) const {
+    return group_of(id) != no_index && out_.grouped.groups[group_of(id)].layout_set != no_index;
+  }
+  [[nodiscard]] bool may_share(MaterialId id) const {
+    return settings_.goal != MaterialGoal::keep || group_of(id) != no_index;
   }
   [[nodiscard]] bool may(MaterialId id, Route route) const {
+    // What is painted anew is painted in its own colour.
+    if (!may_share(id) || is_laid_out(id)) {
+      return false;
+    }
     const auto forced = find_forced(id);
     const MaterialTakenBack* const taken = find_taken(id);
     return (!forced || *forced == route) && use(id).draws > 0 && rules_.find_fixed(id).empty() &&
@@ -83,6 +101,9 @@ class RouteFinder {
   // ---- tint ----------------------------------------------------------------------------------
 
   void tint();
+
+  /// Materials that differ by colour alone.
+  void tint_class(const std::vector<MaterialId>& members);
 
   void tint_vertices(const std::vector<MaterialId>& members);
 
@@ -154,10 +175,55 @@ class RouteFinder {
 
   // ---- layers --------------------------------------------------------------------------------
 
-  void stack_kind(const Kind& kind, KindList& tiles);
+  /// \param name  of the stack; empty: by its kind
+  /// \return those that are in none
+  std::vector<MaterialId> stack_kind(const Kind& kind, const std::string& name);
+
+  // ---- together ------------------------------------------------------------------------------
+
+  /// Routes of the materials of a group by hand, which have to end as one.
+  Result<void> place_group(const MaterialGroup& group, const RunControl& run);
+
+  /// What did not show what it showed stays as it is, whatever its group.
+  bool leaves_group(MaterialId id);
+
+  /// The same of parts that are unwrapped together: one page, by their own UVs.
+  Result<void> place_layout(const MaterialGroup& group, const RunControl& run);
+  /// A tile a shape, equal ones once; with the first shape of each.
+  [[nodiscard]] std::vector<std::pair<Tile, ShapeId>> list_layout_tiles(
+      const std::vector<MaterialId>& members) const;
+
+  /// A material that can't join the others of its group, and what would have to change.
+  struct Obstacle {
+    MaterialId material = no_material;
+    std::string why;
+  };
+  /// Which way all can go; none: the obstacles say why not.
+  Way find_common_way(const std::vector<MaterialId>& members, std::vector<Obstacle>& obstacles);
+  [[nodiscard]] std::vector<Obstacle> find_kind_obstacles(const std::vector<MaterialId>& members,
+                                                          MaterialId first) const;
+  void find_layout_obstacles(const std::vector<MaterialId>& members,
+                             std::uint32_t set,
+                             std::vector<Obstacle>& obstacles) const;
+  /// Side of the page that a group asks for, pixels.
+  [[nodiscard]] std::uint32_t find_layout_side(const MaterialGroup& group,
+                                               const std::vector<MaterialId>& members) const;
+  void find_lookup_obstacles(const std::vector<MaterialId>& members,
+                             Way way,
+                             std::vector<Obstacle>& obstacles) const;
+  /// Those that did not come where the others are.
+  [[nodiscard]] std::vector<Obstacle> find_scattered(const std::vector<MaterialId>& members);
+  [[nodiscard]] Failure refuse_group(const MaterialGroup& group,
+                                     const std::vector<Obstacle>& obstacles) const;
 
   [[nodiscard]] std::string explain_layers(const MaterialRoute& route,
                                            const LayerStack& stack) const;
+
+  /// "shared_mask", "shared_opaque_kitchen": what shared materials of its kind are named by.
+  [[nodiscard]] std::string name_shared(MaterialId id) const;
+  enum class Numbered : std::uint8_t { always, from_two };
+  /// With a number behind it that no other has.
+  std::string number_name(const std::string& name, Numbered from);
 
   /// A layer that would be alone may still be rebaked.
   void leave_out(MaterialRoute& route, KindList& tiles);
@@ -187,7 +253,11 @@ class RouteFinder {
                : 0;
   }
 
-  Result<void> place_kind(const Kind& kind, const RunControl& run);
+  /// \param settings  by which tiles are placed \param name  of the page; empty: by its kind
+  Result<void> place_kind(const Kind& kind,
+                          const MaterialSettings& settings,
+                          const std::string& name,
+                          const RunControl& run);
 
   static std::string explain(const AtlasPage& page,
                              const Tile& tile,
@@ -222,10 +292,11 @@ class RouteFinder {
   const Survey& survey_;
   std::span<const ImageFacts> images_;
   const MaterialSettings& settings_;
-  ByName forced_;
-  ByName scales_;
+  MaterialWishes forced_;
+  MaterialWishes scales_;
   MaterialParts parts_;
   std::map<std::size_t, std::size_t> number_;  ///< of a material among the routes
+  std::vector<std::uint32_t> groups_;          ///< by material
   std::set<MaterialId> for_instances_;
   std::map<std::string, std::uint32_t> kind_pages_;
   MaterialRules rules_;

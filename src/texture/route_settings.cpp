@@ -29,6 +29,17 @@ const MaterialRoute* RoutePlan::find(MaterialId material) const {
   return hit != routes.end() && hit->material == material ? &*hit : nullptr;
 }
 
+namespace {
+
+/// Files are named after it.
+bool is_group_name(const std::string& name) {
+  constexpr std::string_view letters =
+      "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-.";
+  return !name.empty() && name.find_first_not_of(letters) == std::string::npos;
+}
+
+}  // namespace
+
 Result<void> validate(const MaterialSettings& settings) {
   const auto refuse = [](std::string message) {
     return Failure(Error{ErrorCode::bad_setting, std::move(message), {}});
@@ -86,16 +97,34 @@ Result<void> validate(const MaterialSettings& settings) {
   });
   if (!route.empty()) {
     return refuse(
-        fmt::format("materials.routes has '{}'; write a glob over names of materials, =, "
+        fmt::format("materials.routes has {}; write a glob over names of materials, or terms, =, "
                     "and one of fold, tint, atlas, layers, rebake, stay, cutout",
                     route));
   }
-  const std::string scale = find_bad_entry(settings.scales, find_scale);
+  const std::string scale = find_bad_entry(settings.scales, find_tile_size);
   if (!scale.empty()) {
     return refuse(
-        fmt::format("materials.scales has '{}'; write a glob over names of materials, =, "
-                    "and a number above 0, to 1",
+        fmt::format("materials.scales has {}; write a glob over names of materials, or terms, =, "
+                    "and a scale above 0, to 1, or a size as 512px or 40/m",
                     scale));
+  }
+  const std::string layout = find_bad_entry(settings.layouts, [](const std::string& word) {
+    const auto wish = find_layout(word);
+    return wish && is_group_name(wish->name);
+  });
+  if (!layout.empty()) {
+    return refuse(
+        fmt::format("materials.layouts has {}; write a glob over names of materials, or terms, =, "
+                    "a name, the number of a UV set from 0 to 15, and perhaps a size: hut:1, "
+                    "hut:1:1024px, hut:1:64/m",
+                    layout));
+  }
+  const std::string group = find_bad_entry(settings.together, is_group_name);
+  if (!group.empty()) {
+    return refuse(
+        fmt::format("materials.together has {}; write a glob over names of materials, or terms, =, "
+                    "and a name of letters, digits, '_', '-' and '.'",
+                    group));
   }
   return {};
 }

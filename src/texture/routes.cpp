@@ -18,9 +18,10 @@ RouteFinder::RouteFinder(const Scene& scene,
       survey_(survey),
       images_(images),
       settings_(settings),
-      forced_(settings.routes),
-      scales_(settings.scales),
+      forced_(settings.routes, scene, survey),
+      scales_(settings.scales, scene, survey),
       parts_(scene, images),
+      groups_(scene.materials.size(), no_index),
       rules_(scene),
       uses_(scene, survey, rules_),
       ways_(scene.materials.size(), Way::none),
@@ -33,6 +34,23 @@ RouteFinder::RouteFinder(const Scene& scene,
 Result<RoutePlan> RouteFinder::run(const RunControl& run) {
   if (!uses_.measure(run)) {
     return Failure(make_cancelled());
+  }
+  auto grouped = find_material_groups(scene_, survey_, settings_, run);
+  if (!grouped) {
+    return Failure(grouped.error());
+  }
+  if (!grouped->copies.empty()) {
+    return Failure(Error{ErrorCode::bad_setting,
+                         fmt::format("{} materials are shown by draws of several groups: "
+                                     "group_materials has to copy them first",
+                                     grouped->copies.size()),
+                         {}});
+  }
+  out_.grouped = std::move(*grouped);
+  for (std::uint32_t g = 0; g < out_.grouped.groups.size(); ++g) {
+    for (const MaterialId id : out_.grouped.groups[g].materials) {
+      groups_[to_index(id)] = g;
+    }
   }
   if (!views_.empty()) {
     std::vector<RectSize> sizes(scene_.materials.size());
@@ -106,7 +124,7 @@ Result<RoutePlan> propose_routes(const Scene& scene,
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  if (settings.goal == MaterialGoal::keep) {
+  if (!settings.asks()) {
     RoutePlan nothing;
     nothing.settings = settings;
     return nothing;

@@ -20,11 +20,13 @@ std::array<double, 10> RouteFinder::list_factors(MaterialId id) const {
 }
 
 void RouteFinder::fold() {
-  std::map<ContentHash, std::vector<MaterialId>, LessHash> known;
+  using Alike = std::map<ContentHash, std::vector<MaterialId>, LessHash>;
+  std::map<std::uint32_t, Alike> known;  // by group
   for (MaterialRoute& route : out_.routes) {
     if (!may(route.material, Route::fold)) {
       // Who asks for another route by hand still may be what others fold into.
-      if (route.draws == 0 || !rules_.find_fixed(route.material).empty() ||
+      if (!may_share(route.material) || is_laid_out(route.material) || route.draws == 0 ||
+          !rules_.find_fixed(route.material).empty() ||
           find_forced(route.material) == Route::stay) {
         continue;
       }
@@ -32,7 +34,7 @@ void RouteFinder::fold() {
     const auto hash = hash_without(parts_.find(route.material), [](KeyPart p) {
       return p == KeyPart::material_name || p == KeyPart::base_color || p == KeyPart::factors;
     });
-    std::vector<MaterialId>& alike = known[hash];
+    std::vector<MaterialId>& alike = known[group_of(route.material)][hash];
     const auto hit = std::find_if(alike.begin(), alike.end(), [&](MaterialId other) {
       return are_equal(route.material, other);
     });
@@ -50,31 +52,38 @@ void RouteFinder::fold() {
 }
 
 void RouteFinder::tint() {
-  std::map<ContentHash, std::vector<MaterialId>, LessHash> classes;
+  using Classes = std::map<ContentHash, std::vector<MaterialId>, LessHash>;
+  std::map<std::uint32_t, Classes> of_group;
   for (const MaterialRoute& route : out_.routes) {
     if (route.route != Route::fold && may(route.material, Route::tint)) {
-      classes[hash_without(parts_.find(route.material), [](KeyPart p) {
+      of_group[group_of(route.material)][hash_without(parts_.find(route.material), [](KeyPart p) {
         return p == KeyPart::material_name || p == KeyPart::base_color;
       })].push_back(route.material);
     }
   }
-  for (const auto& [hash, members] : classes) {
-    if (members.size() < 2) {
-      continue;
-    }
-    const MaterialId first = members.front();
-    if (is_for_instances(members)) {
-      for (const MaterialId id : members) {
-        route(id).route = Route::tint;
-        route(id).reason = fmt::format("as {} in another colour: instances carry it",
-                                       name_of(id == first ? members[1] : first));
-        for_instances_.insert(id);
+  for (const auto& [group, classes] : of_group) {
+    for (const auto& [hash, members] : classes) {
+      if (members.size() > 1) {
+        tint_class(members);
       }
-    } else if (material(first).base_color_texture.texture != no_texture ||
-               find_forced(first) == Route::tint) {
-      // Without a picture a tile of one colour is as good, and shared with more.
-      tint_vertices(members);
     }
+  }
+}
+
+void RouteFinder::tint_class(const std::vector<MaterialId>& members) {
+  const MaterialId first = members.front();
+  // Instances would leave them several materials.
+  if (!is_together(first) && is_for_instances(members)) {
+    for (const MaterialId id : members) {
+      route(id).route = Route::tint;
+      route(id).reason = fmt::format("as {} in another colour: instances carry it",
+                                     name_of(id == first ? members[1] : first));
+      for_instances_.insert(id);
+    }
+  } else if (material(first).base_color_texture.texture != no_texture ||
+             find_forced(first) == Route::tint) {
+    // Without a picture a tile of one colour is as good, and shared with more.
+    tint_vertices(members);
   }
 }
 

@@ -23,6 +23,7 @@ ContentHash RouteFinder::find_kind(MaterialId id, Way way) const {
        {KeyPart::alpha, KeyPart::sidedness, KeyPart::shading, KeyPart::extras}) {
     hasher.add(parts[static_cast<std::size_t>(part)]);
   }
+  hasher.add(group_of(id));
   if (uses_.source(id).textured && !is_flat(id)) {
     const Sampler sampler = make_effective(find_sampler(scene_, find_first_texture(material(id))));
     hasher.add(find_uv_set(id, way));
@@ -50,10 +51,10 @@ Result<void> RouteFinder::place(const RunControl& run) {
   KindList tiles;
   KindList layers;
   for (MaterialRoute& route : out_.routes) {
-    if (route.onto != no_material || for_instances_.contains(route.material)) {
+    const MaterialId id = route.material;
+    if (route.onto != no_material || for_instances_.contains(id) || is_together(id)) {
       continue;
     }
-    const MaterialId id = route.material;
     ways_[to_index(id)] = find_way(route);
     const Way way = ways_[to_index(id)];
     if (way != Way::none) {
@@ -63,10 +64,20 @@ Result<void> RouteFinder::place(const RunControl& run) {
   join_flat(tiles);
   join_layers(tiles, layers);
   for (const ContentHash& hash : layers.order) {
-    stack_kind(layers.kinds[hash], tiles);
+    for (const MaterialId id : stack_kind(layers.kinds[hash], "")) {
+      leave_out(route(id), tiles);
+    }
   }
   for (const ContentHash& hash : tiles.order) {
-    if (auto placed = place_kind(tiles.kinds[hash], run); !placed) {
+    if (auto placed = place_kind(tiles.kinds[hash], settings_, "", run); !placed) {
+      return placed;
+    }
+  }
+  for (const MaterialGroup& group : out_.grouped.groups) {
+    auto placed = group.layout_set != no_index ? place_layout(group, run)
+                  : group.by_hand              ? place_group(group, run)
+                                               : Result<void>();
+    if (!placed) {
       return placed;
     }
   }
@@ -83,6 +94,7 @@ void RouteFinder::join_flat(KindList& list) {
     for (const ContentHash& other : list.order) {
       Kind& kind = list.kinds[other];
       if (kind.textured && find_uv_set(kind.members.front(), way_of(kind.members.front())) == 0 &&
+          group_of(kind.members.front()) == group_of(flat.members.front()) &&
           rules_.same_kind(kind.members.front(), flat.members.front(), parts_) &&
           (best == nullptr || kind.members.size() > best->members.size())) {
         best = &kind;
@@ -105,7 +117,8 @@ void RouteFinder::join_layers(KindList& tiles, KindList& layers) {
     const MaterialId id = kind.members.front();
     for (const ContentHash& other : layers.order) {
       Kind& layered = layers.kinds[other];
-      const bool fits = is_flat(id) ? rules_.same_kind(id, layered.members.front(), parts_)
+      const bool fits = is_flat(id) ? group_of(id) == group_of(layered.members.front()) &&
+                                          rules_.same_kind(id, layered.members.front(), parts_)
                                     : find_kind(id, Way::layer) == other;
       if (fits) {
         layered.members.push_back(id);
@@ -129,6 +142,9 @@ Way RouteFinder::find_way(MaterialRoute& route) {
   };
   if (route.draws == 0) {
     return refuse("drawn only by what stays as it is");
+  }
+  if (!may_share(id)) {
+    return refuse("materials.goal is \"keep\", and it is in no group");
   }
   if (const std::string fixed = rules_.find_fixed(id); !fixed.empty()) {
     return refuse(fixed);
@@ -198,17 +214,17 @@ std::string RouteFinder::find_layout_problem(MaterialId id) const {
   return {};
 }
 
-void RouteFinder::stack_kind(const Kind& kind, KindList& tiles) {
+std::vector<MaterialId> RouteFinder::stack_kind(const Kind& kind, const std::string& given) {
   std::vector<StackMember> members;
   for (const MaterialId id : order_by_place(kind.members)) {
     StackMember& member = members.emplace_back();
     member.material = id;
     member.scale = is_flat(id) ? 1 : make_wish(id).scale;
   }
-  const std::string name = rules_.name_kind(kind.members.front()) + "_layers";
+  const std::string name = given.empty() ? name_shared(kind.members.front()) + "_layers" : given;
   for (LayerStack& stack :
        make_stacks(scene_, images_, parts_.image_contents(), members, settings_)) {
-    stack.name = fmt::format("{}_{}", name, ++kind_pages_[name]);
+    stack.name = number_name(name, given.empty() ? Numbered::always : Numbered::from_two);
     const auto textured = std::find_if(stack.members.begin(), stack.members.end(),
                                        [&](MaterialId id) { return !is_flat(id); });
     stack.uv_set = textured == stack.members.end() ? 0 : uses_.source(*textured).set;
@@ -223,11 +239,27 @@ void RouteFinder::stack_kind(const Kind& kind, KindList& tiles) {
     }
     out_.stacks.push_back(std::move(stack));
   }
-  for (const MaterialId id : kind.members) {
-    if (route(id).stack == no_index) {
-      leave_out(route(id), tiles);
+  std::vector<MaterialId> left;
+  std::copy_if(kind.members.begin(), kind.members.end(), std::back_inserter(left),
+               [&](MaterialId id) { return route(id).stack == no_index; });
+  return left;
+}
+
+std::string RouteFinder::name_shared(MaterialId id) const {
+  std::string name = rules_.name_kind(id);
+  if (group_of(id) != no_index) {
+    // Files are named after it.
+    for (const char c : "_" + out_.grouped.groups[group_of(id)].name) {
+      const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+      name += plain || c == '-' ? c : '_';
     }
   }
+  return name;
+}
+
+std::string RouteFinder::number_name(const std::string& name, Numbered from) {
+  const std::uint32_t number = ++kind_pages_[name];
+  return from == Numbered::always || number > 1 ? fmt::format("{}_{}", name, number) : name;
 }
 
 std::string RouteFinder::explain_layers(const MaterialRoute& route, const LayerStack& stack) const {

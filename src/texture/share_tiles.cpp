@@ -121,18 +121,25 @@ void RouteFinder::add_scale(MaterialId id, TileWish& wish) const {
     wish.fixed = true;
     return;
   }
-  if (const auto scale = find_scale(scales_.find(material(id).name))) {
-    wish.scale = *scale;
+  const double density = find_density(id, wish.tile.texture);
+  if (const auto size = find_tile_size(scales_.find(id))) {
+    const auto longest = static_cast<double>(std::max(wish.tile.used.width, wish.tile.used.height));
+    wish.scale = size->unit == TileUnit::scale    ? size->number
+                 : size->unit == TileUnit::pixels ? std::min(1.0, size->number / longest)
+                 : density > size->number         ? size->number / density
+                                                  : 1;
     wish.fixed = true;
     return;
   }
-  const double density = find_density(id, wish.tile.texture);
   if (settings_.enough_texels_per_metre > 0 && density > settings_.enough_texels_per_metre) {
     wish.scale = settings_.enough_texels_per_metre / density;
   }
 }
 
-Result<void> RouteFinder::place_kind(const Kind& kind, const RunControl& run) {
+Result<void> RouteFinder::place_kind(const Kind& kind,
+                                     const MaterialSettings& settings,
+                                     const std::string& given,
+                                     const RunControl& run) {
   const bool asked = kind.members.size() == 1 && find_forced(kind.members.front()) == Route::rebake;
   if (kind.members.size() < 2 && !asked) {
     for (const MaterialId id : kind.members) {
@@ -155,14 +162,14 @@ Result<void> RouteFinder::place_kind(const Kind& kind, const RunControl& run) {
         return Failure(baked.error());
       }
       if (!std::all_of(baked->begin(), baked->end(),
-                       [&](const TileWish& wish) { return can_place(wish, settings_); })) {
+                       [&](const TileWish& wish) { return can_place(wish, settings); })) {
         route(id).reason += fmt::format(
             "; no page of {} pixels takes its charts without losing detail", settings_.max_page_px);
         continue;
       }
       std::move(baked->begin(), baked->end(), std::back_inserter(wishes));
     } else if (TileWish wish = make_wish(id);
-               (wish.fixed && find_taken(id) == nullptr) || can_place(wish, settings_)) {
+               (wish.fixed && find_taken(id) == nullptr) || can_place(wish, settings)) {
       wishes.push_back(std::move(wish));
     } else {
       route(id).reason =
@@ -173,14 +180,14 @@ Result<void> RouteFinder::place_kind(const Kind& kind, const RunControl& run) {
   if (wishes.empty() || (wishes.size() == 1 && !asked && !wishes.front().charts)) {
     return {};
   }
-  auto placed = place_tiles(wishes, settings_);
+  auto placed = place_tiles(wishes, settings);
   if (!placed) {
     return Failure(placed.error());
   }
   const std::size_t first = out_.pages.size();
-  const std::string name = rules_.name_kind(kind.members.front());
+  const std::string name = given.empty() ? name_shared(kind.members.front()) : given;
   for (AtlasPage& page : placed->pages) {
-    page.name = fmt::format("{}_{}", name, ++kind_pages_[name]);
+    page.name = number_name(name, given.empty() ? Numbered::always : Numbered::from_two);
     const auto hit = std::find_if(page.tiles.begin(), page.tiles.end(),
                                   [](const Tile& tile) { return !tile.solid(); });
     page.uv_set = hit == page.tiles.end() ? 0 : find_uv_set(hit->material, way_of(hit->material));

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "scene/running.h"
+#include "survey/wish.h"
 
 namespace wakuzume {
 
@@ -41,20 +42,13 @@ MaterialUses::MaterialUses(const Scene& scene, const Survey& survey, const Mater
   }
 }
 
-/// Must the look of a draw stay as it is?
-bool MaterialUses::is_left_alone(const Draw& draw) const {
-  const bool by_rule = draw.stay == StayRule::collider || draw.stay == StayRule::excluded ||
-                       draw.stay == StayRule::own_extension || draw.stay == StayRule::not_finite;
-  return by_rule || rules_.varies(primitive_of(scene_, draw));
-}
-
 bool MaterialUses::measure(const RunControl& run) {
   std::vector<bool> wanted(survey_.shapes.size(), false);
   for (const Draw& draw : survey_.draws) {
     if (draw.material == no_material) {
       continue;
     }
-    if (is_left_alone(draw)) {
+    if (rules_.leaves_alone(draw)) {
       left_alone_.push_back({draw.node, draw.primitive});
       ++uses_[to_index(draw.material)].left_alone;
     } else {
@@ -76,7 +70,8 @@ bool MaterialUses::measure(const RunControl& run) {
   draws_.resize(survey_.draws.size());
   for (std::size_t d = 0; d < draws_.size(); ++d) {
     const Draw& draw = survey_.draws[d];
-    if (draw.material != no_material && wanted[to_index(draw.shape)] && !is_left_alone(draw)) {
+    if (draw.material != no_material && wanted[to_index(draw.shape)] &&
+        !rules_.leaves_alone(draw)) {
       add(draw, extents[to_index(draw.shape)], worlds[to_index(draw.node)], draws_[d]);
     }
   }
@@ -116,23 +111,78 @@ void MaterialUses::add(const Draw& draw, const UvExtent& extent, const Mat4d& wo
   }
 }
 
-namespace {
-
-std::vector<std::string> list_names(const std::vector<std::string>& entries) {
-  std::vector<std::string> globs;
-  std::transform(entries.begin(), entries.end(), std::back_inserter(globs),
-                 [](const std::string& entry) { return entry.substr(0, entry.rfind('=')); });
-  return globs;
+std::optional<LayoutWish> find_layout(const std::string& word) {
+  const std::size_t first = word.find(':');
+  const std::size_t second = std::min(word.find(':', first + 1), word.size());
+  if (first == std::string::npos || first == 0) {
+    return std::nullopt;
+  }
+  LayoutWish out{word.substr(0, first), 0, word.substr(std::min(second + 1, word.size()))};
+  const char* const end = word.data() + second;
+  const auto read = std::from_chars(word.data() + first + 1, end, out.set);
+  const auto size = find_tile_size(out.size);
+  const bool sized = second == word.size() || (size && size->unit != TileUnit::scale);
+  return read.ec == std::errc() && read.ptr == end && out.set < free_uv_set && sized
+             ? std::optional(out)
+             : std::nullopt;
 }
 
-}  // namespace
+MaterialEntry cut_entry(const std::string& entry) {
+  const std::size_t sign = entry.rfind('=');
+  return sign == std::string::npos ? MaterialEntry{}
+                                   : MaterialEntry{entry.substr(0, sign), entry.substr(sign + 1)};
+}
 
-ByName::ByName(const std::vector<std::string>& entries)
-    : entries_(entries), globs_(list_names(entries)) {}
+MaterialWishes::MaterialWishes(const std::vector<std::string>& entries,
+                               const Scene& scene,
+                               const Survey& found)
+    : values_(scene.materials.size()) {
+  for (const std::string& entry : entries) {
+    const MaterialEntry cut = cut_entry(entry);
+    const auto draws = find_draws(scene, found, cut.wish, WishOver::materials);
+    for (const DrawId draw : draws ? *draws : std::vector<DrawId>{}) {
+      std::string& value = values_[to_index(found[draw].material)];
+      value = value.empty() ? cut.value : value;
+    }
+  }
+}
 
-std::string ByName::find(const std::string& name) const {
-  const std::uint32_t hit = globs_.find(name);
-  return hit == no_index ? "" : entries_[hit].substr(entries_[hit].rfind('=') + 1);
+std::vector<std::string> list_wishes(const MaterialSettings& settings) {
+  std::vector<std::string> out;
+  for (const auto* list :
+       {&settings.routes, &settings.scales, &settings.together, &settings.layouts}) {
+    std::transform(
+        list->begin(), list->end(), std::back_inserter(out),
+        [](const std::string& entry) { return to_material_terms(cut_entry(entry).wish); });
+  }
+  return out;
+}
+
+Result<std::vector<WishUse>> count_wishes(const Scene& scene,
+                                          const Survey& found,
+                                          const MaterialSettings& settings,
+                                          const RunControl& run) {
+  std::vector<WishUse> out;
+  const std::pair<const char*, const std::vector<std::string>&> lists[] = {
+      {"materials.routes", settings.routes},
+      {"materials.scales", settings.scales},
+      {"materials.together", settings.together},
+      {"materials.layouts", settings.layouts}};
+  for (const auto& [setting, entries] : lists) {
+    for (const std::string& entry : entries) {
+      const MaterialEntry cut = cut_entry(entry);
+      // Groups are of draws, all else of materials.
+      const auto draws =
+          &entries == &settings.together || &entries == &settings.layouts
+              ? find_draws(scene, found, to_material_terms(cut.wish), WishOver::node_paths, run)
+              : find_draws(scene, found, cut.wish, WishOver::materials, run);
+      if (!draws) {
+        return Failure(draws.error());
+      }
+      out.push_back({setting, cut.wish, cut.value, draws->size()});
+    }
+  }
+  return out;
 }
 
 std::optional<Route> find_route(std::string_view word) {
@@ -144,12 +194,20 @@ std::optional<Route> find_route(std::string_view word) {
   return std::nullopt;
 }
 
-std::optional<double> find_scale(const std::string& word) {
-  double value = 0;
-  const char* end = word.data() + word.size();
-  const auto read = std::from_chars(word.data(), end, value);
-  const bool good = read.ec == std::errc() && read.ptr == end && value > 0 && value <= 1;
-  return good ? std::optional(value) : std::nullopt;
+std::optional<TileSize> find_tile_size(const std::string& word) {
+  TileSize size;
+  const char* const end = word.data() + word.size();
+  const auto read = std::from_chars(word.data(), end, size.number);
+  const std::string_view unit(read.ptr, static_cast<std::size_t>(end - read.ptr));
+  if (read.ec != std::errc() || !(size.number > 0)) {
+    return std::nullopt;
+  }
+  if (unit.empty()) {
+    return size.number <= 1 ? std::optional(size) : std::nullopt;
+  }
+  size.unit = unit == "px" ? TileUnit::pixels : TileUnit::per_metre;
+  const double most = unit == "px" ? 16384 : 1e6;
+  return (unit == "px" || unit == "/m") && size.number <= most ? std::optional(size) : std::nullopt;
 }
 
 }  // namespace wakuzume

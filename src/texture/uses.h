@@ -2,13 +2,14 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <fmt/format.h>
+
 #include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
-#include "survey/glob.h"
 #include "texture/material_rules.h"
 #include "texture/uv_source.h"
 #include "wakuzume/routes.h"
@@ -58,7 +59,6 @@ class MaterialUses {
   [[nodiscard]] double find_scale(ShapeId shape) const { return scales_[to_index(shape)]; }
 
  private:
-  [[nodiscard]] bool is_left_alone(const Draw& draw) const;
   void add(const Draw& draw, const UvExtent& extent, const Mat4d& world, DrawUse& own);
 
   const Scene& scene_;
@@ -71,29 +71,60 @@ class MaterialUses {
   std::vector<DrawRef> left_alone_;
 };
 
-/// What the settings say of materials by their names: "glob=value", the first that matches counts.
-class ByName {
+/// What the settings say of materials: "wish=value", the first that speaks of one counts.
+class MaterialWishes {
  public:
-  /// \param entries  borrowed
-  explicit ByName(const std::vector<std::string>& entries);
+  /// \pre the entries are good, and `found` is of the scene
+  MaterialWishes(const std::vector<std::string>& entries, const Scene& scene, const Survey& found);
 
-  /// What stands behind the sign; empty: none matches.
-  [[nodiscard]] std::string find(const std::string& name) const;
+  /// What stands behind the sign; empty: nothing speaks of it.
+  [[nodiscard]] const std::string& find(MaterialId id) const { return values_[to_index(id)]; }
 
  private:
-  const std::vector<std::string>& entries_;
-  GlobSet globs_;
+  std::vector<std::string> values_;  ///< by material
 };
 
+/// "wish=value" at its last sign.
+struct MaterialEntry {
+  std::string wish;
+  std::string value;
+};
+MaterialEntry cut_entry(const std::string& entry);
+
 std::optional<Route> find_route(std::string_view word);
-std::optional<double> find_scale(const std::string& word);  ///< above 0, to 1
-/// Every entry is "glob=value" with a value that is good. \return the first that is not, or empty
+
+/// How large a tile is wished to be.
+enum class TileUnit : std::uint8_t {
+  scale,     ///< of its texels, above 0 to 1
+  pixels,    ///< at most, along its longer side
+  per_metre  ///< texels, at most
+};
+struct TileSize {
+  TileUnit unit = TileUnit::scale;
+  double number = 1;
+};
+/// "0.5", "512px", "40/m"
+std::optional<TileSize> find_tile_size(const std::string& word);
+
+/// A layout that is there: "hut:1", "hut:1:1024px", "hut:1:64/m".
+struct LayoutWish {
+  std::string name;
+  std::uint32_t set = 0;
+  std::string size;
+};
+std::optional<LayoutWish> find_layout(const std::string& word);
+
+/// Every entry is "wish=value" with a wish and a value that are good. \return what is wrong with
+/// the first that is not, or empty
 template <class Good>
 std::string find_bad_entry(const std::vector<std::string>& entries, const Good& is_good) {
   for (const std::string& entry : entries) {
-    const std::size_t sign = entry.rfind('=');
-    if (sign == std::string::npos || sign == 0 || !is_good(entry.substr(sign + 1))) {
-      return entry;
+    const MaterialEntry cut = cut_entry(entry);
+    if (cut.wish.empty() || !is_good(cut.value)) {
+      return fmt::format("'{}'", entry);
+    }
+    if (const auto valid = validate_wish(cut.wish); !valid) {
+      return valid.error().message;
     }
   }
   return {};

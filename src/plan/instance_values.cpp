@@ -1,0 +1,142 @@
+// SPDX-FileCopyrightText: 2026 The Wakuzume authors
+// SPDX-License-Identifier: MIT
+#include "plan/instance_values.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <set>
+
+#include "scene/members.h"
+#include "scene/srgb.h"
+#include "survey/draw_columns.h"
+
+namespace wakuzume {
+namespace {
+
+constexpr std::string_view extra_prefix = "extras.";
+constexpr std::size_t most_components = 4;
+/// What instances have besides, under names that engines know.
+constexpr std::array<std::string_view, 5> taken_semantics{"_COLOR_0", "_EMISSIVE", "_METALLIC",
+                                                          "_ROUGHNESS", "_LIGHTMAP"};
+
+/// "#rrggbb", as people write colours, in linear light. Empty: it is none.
+std::vector<double> read_color(const std::string& text) {
+  std::vector<double> out;
+  if (text.size() != 7 || text.front() != '#') {
+    return out;
+  }
+  for (std::size_t c = 1; c < text.size(); c += 2) {
+    unsigned value = 0;
+    const char* const end = &text[c] + 2;
+    if (std::from_chars(&text[c], end, value, 16).ptr != end) {
+      return {};
+    }
+    out.push_back(to_linear(value / 255.0));
+  }
+  return out;
+}
+
+std::vector<double> read_value(const Scene& scene, NodeId node, const std::string& key) {
+  const std::string text = find_extra_above(scene, node, key);
+  if (text.empty()) {
+    return {};
+  }
+  std::vector<double> out = read_color(text);
+  if (out.empty()) {
+    out = read_json_numbers(find_json_above(scene, node, key));
+  }
+  const bool good =
+      out.size() <= most_components && std::all_of(out.begin(), out.end(), [](double number) {
+        return std::isfinite(static_cast<float>(number));
+      });
+  return good ? out : std::vector<double>{};
+}
+
+}  // namespace
+
+std::string_view find_value_key(std::string_view name) {
+  return name.starts_with(extra_prefix) ? name.substr(extra_prefix.size()) : std::string_view();
+}
+
+std::string find_value_semantic(std::string_view name) {
+  if (name == "id" || name == "random") {
+    return name == "id" ? "_ID" : "_RANDOM";
+  }
+  std::string out;
+  for (const char c : find_value_key(name)) {
+    const bool lower = c >= 'a' && c <= 'z';
+    const bool plain = (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+    out += lower ? static_cast<char>(c - 'a' + 'A') : plain ? c : '_';
+  }
+  return out.empty() ? out : "_" + out;
+}
+
+std::string find_value_fault(const std::vector<std::string>& names) {
+  std::set<std::string> known(taken_semantics.begin(), taken_semantics.end());
+  for (const std::string& name : names) {
+    const std::string semantic = find_value_semantic(name);
+    if (semantic.empty()) {
+      return fmt::format("'{}' is none of \"id\", \"random\" and \"extras.KEY\"", name);
+    }
+    if (!known.insert(semantic).second) {
+      return fmt::format("'{}' would be stored as {}, which there is already", name, semantic);
+    }
+  }
+  return {};
+}
+
+InstanceValues read_instance_values(const Scene& scene,
+                                    const Group& group,
+                                    const std::string& key) {
+  InstanceValues out;
+  std::vector<std::vector<double>> all;
+  for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
+    all.push_back(read_value(scene, group.members[m].node, key));
+    out.width = std::max(out.width, static_cast<std::uint32_t>(all.back().size()));
+    out.without += all.back().empty() ? 1U : 0U;
+  }
+  for (std::vector<double>& value : all) {
+    const bool lacks_alpha = value.size() + 1 == most_components;
+    value.resize(out.width, 0);
+    if (lacks_alpha && out.width == most_components) {
+      value.back() = 1;
+    }
+    out.numbers.insert(out.numbers.end(), value.begin(), value.end());
+  }
+  return out;
+}
+
+void describe_values(const Scene& scene,
+                     const std::vector<std::string>& names,
+                     std::vector<Group>& groups) {
+  for (Group& group : groups) {
+    group.values.clear();
+    if (group.kind != GroupKind::instance_set) {
+      continue;
+    }
+    for (const std::string& name : names) {
+      const std::string key(find_value_key(name));
+      if (key.empty()) {
+        continue;
+      }
+      const InstanceValues values = read_instance_values(scene, group, key);
+      ValueRange range{name, {}, {}, values.without};
+      const std::size_t width = values.width;
+      for (std::size_t c = 0; c < width && !values.numbers.empty(); ++c) {
+        range.min.push_back(values.numbers[c]);
+        range.max.push_back(values.numbers[c]);
+        for (std::size_t i = c; i < values.numbers.size(); i += width) {
+          range.min.back() = std::min(range.min.back(), values.numbers[i]);
+          range.max.back() = std::max(range.max.back(), values.numbers[i]);
+        }
+      }
+      group.values.push_back(std::move(range));
+    }
+  }
+}
+
+}  // namespace wakuzume
