@@ -502,13 +502,18 @@ class Line {
     CLI::App& materials =
         add("materials", "Where a plan leads each material, why, and what its pages look like",
             materials_command);
-    add_input(materials, options_.input, "plan", "The plan");
+    add_input(materials, options_.input, "plan", "The plan; with --compare a scene, too");
     materials.add_option("--scene", options_.scene, "The source, if it is not where the plan says");
     materials
         .add_option("--sheets", options_.sheets,
                     "Draw each page with the outlines and names of its tiles, as SVG")
         ->type_name("DIR");
+    materials.add_flag("--compare", options_.compares,
+                       "What each goal would give, in texels a metre, megabytes and draws; also of "
+                       "a scene");
     add_table_options(materials, options_);
+    add_view_options(materials, options_);
+    add_setting_options(materials, options_, "materials");
     add_format(materials, options_, {"text", "json", "csv"});
 
     CLI::App& build =

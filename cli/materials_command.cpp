@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <limits>
+#include <numeric>
 
 #include "command.h"
 #include "print_survey.h"
@@ -52,10 +53,44 @@ Result<std::vector<std::string>> write_sheets(Command& command,
   return files;
 }
 
+/// What each goal would give, for a scene or for that of a plan.
+Exit compare(Command& command) {
+  const Options& options = command.options();
+  if (auto loaded = command.load_job(); !loaded) {
+    return command.fail(loaded.error());
+  }
+  std::string path = options.input;
+  if (path.ends_with(".json")) {
+    const auto plan = read_plan(path);
+    if (!plan) {
+      return command.fail(plan.error());
+    }
+    path = options.scene.empty() ? find_scene(plan->scene_path, options.input) : options.scene;
+  }
+  const auto scene = command.read_source(path);
+  if (!scene) {
+    return command.fail(scene.error());
+  }
+  const auto choices = list_material_choices(*scene, command.job(), command.tools(), command.run());
+  if (!choices) {
+    return command.fail(choices.error());
+  }
+  const auto table = make_choice_table(*choices);
+  std::vector<std::uint32_t> rows(table->row_count());
+  std::iota(rows.begin(), rows.end(), 0U);
+  command.print(options.format == Format::text  ? to_text(*table, rows, rows.size())
+                : options.format == Format::csv ? to_csv(*table, rows)
+                                                : to_json(*table, rows));
+  return Exit::done;
+}
+
 }  // namespace
 
 Exit materials_command(const Options& options) {
   Command command(options);
+  if (options.compares) {
+    return compare(command);
+  }
   const auto plan = read_plan(options.input);
   if (!plan) {
     return command.fail(plan.error());

@@ -49,6 +49,12 @@ std::string print_pages(const RoutePlan& routes) {
       used += static_cast<double>(outer.width_px) * outer.height_px;
       solid += tile.solid() ? 1U : 0U;
     }
+    if (page.layout_set != no_index) {
+      out += fmt::format("  {}  {} x {}: {} by UV set {}; {}\n", pad(page.name, name_columns),
+                         page.size.width_px, page.size.height_px,
+                         plural(page.tiles.size(), "part", "parts"), page.layout_set, pictures);
+      continue;
+    }
     const double share = used / page.size.width_px / page.size.height_px;
     out += fmt::format("  {}  {} x {}, {:.0f} % full: {}{}; {}\n", pad(page.name, name_columns),
                        page.size.width_px, page.size.height_px, 100 * share,

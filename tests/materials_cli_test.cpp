@@ -298,5 +298,18 @@ TEST_F(ToolMaterials, TakesRoutesAndScalesFromTheLineBeforeThoseOfTheFile) {
             to_json(repaint(*read_scene(path("s.glb")), plan->routes)->scene, *plan));
 }
 
+TEST_F(ToolMaterials, ComparesGoalsOfASceneAndOfAPlan) {
+  write(test::make_gallery(3, 6));
+  const std::string told = run({"materials", path("s.glb"), "--compare"});
+  for (const char* text :
+       {"keep", "full_resolution", "fewest_draws", "megabytes", "draws", "texels_per_m"}) {
+    EXPECT_NE(told.find(text), std::string::npos) << told;
+  }
+  build("r.glb");
+  EXPECT_EQ(run({"materials", path("p.json"), "--compare"}), told);
+  EXPECT_NE(run({"materials", path("s.glb"), "--compare", "--format", "csv"}).find("keep,"),
+            std::string::npos);
+}
+
 }  // namespace
 }  // namespace wakuzume

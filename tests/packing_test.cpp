@@ -8,6 +8,7 @@
 #include <bit>
 #include <cmath>
 #include <random>
+#include <tuple>
 
 #define STB_RECT_PACK_IMPLEMENTATION
 #include <stb/stb_rect_pack.h>
@@ -149,6 +150,32 @@ TEST(Pack, PlacesRandomSetsSoundlyWhateverTheirShapes) {
     const auto packing = pack(sizes, settings);
     ASSERT_TRUE(packing);
     expect_sound(sizes, *packing);
+  }
+}
+
+TEST(Pack, KeepsTheOrderInRowsOnPagesThatAreSoundToo) {
+  for (unsigned seed = 0; seed < 12; ++seed) {
+    const Sizes sizes = make_texture_sizes(40, seed);
+    for (const PageSides sides : {PageSides::multiples_of_four, PageSides::powers_of_two}) {
+      const PackSettings settings{
+          .max_page_px = 2048, .sides = sides, .order = RectOrder::as_listed};
+      const auto rows = pack(sizes, settings);
+      ASSERT_TRUE(rows);
+      expect_sound(sizes, *rows);
+      for (std::size_t r = 0; r + 1 < sizes.size(); ++r) {
+        const PlacedRect& a = rows->rects[r];
+        const PlacedRect& b = rows->rects[r + 1];
+        EXPECT_FALSE(a.turned);
+        EXPECT_TRUE(std::tuple(a.page, a.y_px, a.x_px) < std::tuple(b.page, b.y_px, b.x_px))
+            << "page by page, row by row, from the left";
+      }
+      for (const RectSize& page : rows->pages) {
+        EXPECT_LE(std::max(page.width_px, page.height_px), 2048U);
+        EXPECT_TRUE(sides == PageSides::multiples_of_four ||
+                    (std::has_single_bit(page.width_px) && std::has_single_bit(page.height_px)));
+      }
+      EXPECT_GT(rows->used_share(sizes), 0.3);
+    }
   }
 }
 

@@ -60,9 +60,12 @@ class House : public testing::Test {
     job.settings.propose.repeats = Repeats::merge;
     return job;
   }
+  static const StandardCodec& codec() {
+    static const StandardCodec made;
+    return made;
+  }
   Result<JobResult> run(const MaterialSettings& materials) {
-    static const StandardCodec codec;
-    return run_job(builder_.finish(), make_job(materials), {.codec = codec});
+    return run_job(builder_.finish(), make_job(materials), {.codec = codec()});
   }
   /// Names of materials that results show, those of equal names once.
   static std::set<std::string> list_shown(const Scene& scene) {
@@ -128,7 +131,6 @@ TEST_F(House, CopiesMaterialsThatSeveralGroupsShow) {
   EXPECT_EQ(survey(made->built.scene)->draws.size(), 2U);
   EXPECT_EQ(made->plan.routes.grouped.copies.size(), 6U);
   // One room back on its own nodes: the other stays as it is, and all of it is still proved.
-  static const StandardCodec codec;
   Built kept = made->built;
   const auto back = put_back(source, kept.ledger, kept.scene, {.nodes = {"/kitchen"}});
   ASSERT_TRUE(back) << to_string(back.error());
@@ -223,6 +225,53 @@ TEST_F(House, HasTilesOfTheSizesThatAreWishedFor) {
   // A patch is a metre square: 64 x 32 texels are 45 a metre by area.
   EXPECT_NEAR(routes.find(walls_[0])->texels_per_metre, std::sqrt(64.0 * 32), 0.5);
   EXPECT_NEAR(routes.find(walls_[0])->texels_per_metre_after, 8, 0.6);
+}
+
+TEST_F(House, HasTilesInRowsWhereThatIsWishedFor) {
+  // Names in another order than places.
+  for (std::size_t m = 0; m < 6; ++m) {
+    builder_.scene.materials[m].name = std::string(1, static_cast<char>('f' - m));
+  }
+  const Scene scene = builder_.finish();
+  for (const TileOrder order : {TileOrder::by_name, TileOrder::by_place}) {
+    const RoutePlan routes = test::route(
+        scene, {.goal = MaterialGoal::full_resolution, .max_page_px = 256, .tile_order = order});
+    ASSERT_EQ(routes.pages.size(), 1U);
+    const std::vector<Tile>& tiles = routes.pages[0].tiles;
+    ASSERT_EQ(tiles.size(), 6U);
+    for (std::size_t t = 0; t + 1 < tiles.size(); ++t) {
+      const Tile& a = tiles[t];
+      const Tile& b = tiles[t + 1];
+      EXPECT_FALSE(b.turned);
+      EXPECT_TRUE(b.y > a.y || (b.y == a.y && b.x > a.x)) << "in rows from the top left";
+      if (order == TileOrder::by_name) {
+        EXPECT_LT(scene[a.material].name, scene[b.material].name);
+      }
+    }
+    EXPECT_GT(tiles.back().y, tiles.front().y) << "more than one row";
+  }
+}
+
+TEST_F(House, IsComparedByWhatEachGoalGives) {
+  Job job = make_job({});
+  const auto choices = list_material_choices(builder_.finish(), job, {.codec = codec()});
+  ASSERT_TRUE(choices) << to_string(choices.error());
+  ASSERT_EQ(choices->size(), 3U);
+  const MaterialChoice& keep = (*choices)[0];
+  const MaterialChoice& full = (*choices)[1];
+  EXPECT_EQ(keep.name, "keep");
+  EXPECT_EQ(keep.materials, 6U);
+  EXPECT_EQ(keep.pages, 0U);
+  EXPECT_EQ(full.materials, 1U);
+  EXPECT_EQ(full.pages, 1U);
+  EXPECT_LT(full.draws, keep.draws);
+  // Six pictures of 64 x 32 texels on square metres.
+  EXPECT_NEAR(keep.megabytes, 6 * 64 * 32 * job.profile.texture_bytes_per_texel * 4 / 3 / 1e6,
+              1e-9);
+  EXPECT_GT(full.megabytes, keep.megabytes) << "gutters";
+  EXPECT_NEAR(keep.usual_texels_per_metre, std::sqrt(64.0 * 32), 0.5);
+  EXPECT_NEAR(full.least_texels_per_metre, keep.least_texels_per_metre, 1e-9);
+  EXPECT_EQ(full.least_kept, 1);
 }
 
 }  // namespace

@@ -193,6 +193,13 @@ Result<Verdict> prove(const Source& source,
                       const RunControl& run = {},
                       const ProvedBefore* earlier = nullptr);
 
+/// What each goal for materials would give, all else as the settings say.
+/// \error as prepare \cost that of three plans
+Result<std::vector<MaterialChoice>> list_material_choices(const Scene& scene,
+                                                          const Job& job,
+                                                          const JobTools& tools,
+                                                          const RunControl& run = {});
+
 struct JobResult {
   Prepared source;
   Assessment assessment;  ///< of the source

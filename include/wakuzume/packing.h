@@ -32,6 +32,10 @@ struct TexelRect {
 
 enum class PageSides : std::uint8_t { multiples_of_four, powers_of_two };
 enum class Turning : std::uint8_t { never, quarter };
+enum class RectOrder : std::uint8_t {
+  tight,     ///< wherever a rectangle leaves least room
+  as_listed  ///< in rows from the top left, as they are given; none is turned
+};
 
 struct PackSettings {
   /// Longest side of a page. \range [4, 65536]
@@ -41,6 +45,8 @@ struct PackSettings {
   std::uint32_t grid_px = 4;  ///< a power of two \range [4, 256]
   /// Rectangles may be turned by a quarter, clockwise as the page is seen. \default quarter
   Turning turning = Turning::quarter;
+  /// \default tight
+  RectOrder order = RectOrder::tight;
 };
 
 struct PlacedRect {

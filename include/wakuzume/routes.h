@@ -59,6 +59,13 @@ enum class PlainLook : std::uint8_t {
 /// UV sets are numbered from nought; this stands for the first that no draw of a material uses.
 inline constexpr std::uint32_t free_uv_set = 16;
 
+/// How the tiles of a page lie.
+enum class TileOrder : std::uint8_t {
+  tight,    ///< wherever they leave least room
+  by_name,  ///< in rows, by the names of their materials
+  by_place  ///< in rows, what is near in the scene near on the page
+};
+
 /// What becomes of a scene some of whose materials are in no group by hand.
 enum class Ungrouped : std::uint8_t {
   allowed,  ///< they go the usual way
@@ -79,6 +86,8 @@ struct MaterialSettings {
   /// request may lose so much alpha. \range [0, 255]
   double allowed_loss = 1.5;
   Turning turning = Turning::quarter;
+  /// Rows take more room, are not turned, and stay as they are when pictures change.
+  TileOrder tile_order = TileOrder::tight;
   /// Mip levels below the first in which no tile may show its neighbours; tiles of few texels need
   /// fewer. \range [0, 8]
   std::uint32_t clean_mips = 5;
@@ -326,6 +335,23 @@ struct RoutePlan {
   /// Nothing changes hands.
   [[nodiscard]] bool empty() const { return !shares() && cutouts.empty(); }
   [[nodiscard]] const MaterialRoute* find(MaterialId material) const;
+};
+
+/// What sharing materials in one way would give: list_material_choices of wakuzume/job.h.
+struct MaterialChoice {
+  std::string name;  ///< "keep", "full_resolution", "fewest_draws"
+  MaterialSettings settings;
+  std::uint64_t materials = 0;  ///< that are shown
+  std::uint64_t pages = 0;      ///< of tiles, and stacks of layers
+  std::uint64_t draws = 0;      ///< of the plan
+  double view_draws = 0;        ///< of its usual view
+  /// Of textures with their mip levels, as the profile's hardware holds them.
+  double megabytes = 0;
+  /// Texels a metre of textured materials: the least, and the middle by their draws.
+  double least_texels_per_metre = 0;
+  double usual_texels_per_metre = 0;
+  /// The smallest share of its texels along a side that some material keeps.
+  double least_kept = 1;
 };
 
 /// What is known beside a scene where routes are proposed. All borrowed.

@@ -63,6 +63,9 @@ std::unique_ptr<Table> make_near_table(const Scene& scene,
 /// \param scene  the one that the routes are for
 std::unique_ptr<Table> make_route_table(const Scene& scene, const RoutePlan& routes);
 
+/// One row a way to share materials.
+std::unique_ptr<Table> make_choice_table(std::span<const MaterialChoice> choices);
+
 struct TableQuery {
   /// Terms as wishes have them, over the table's columns; all must hold.
   std::vector<std::string> where;

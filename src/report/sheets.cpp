@@ -8,6 +8,8 @@
 #include <cassert>
 #include <cmath>
 #include <optional>
+#include <set>
+#include <utility>
 
 #include "files/uri.h"
 #include "pictures/image_type.h"
@@ -62,6 +64,16 @@ std::string shorten(const std::string& text, std::size_t most) {
   return text.substr(0, end) + "..";
 }
 
+/// The end of a path says most.
+std::string shorten_front(const std::string& text, std::size_t most) {
+  std::size_t begin = text.size() <= most ? 0 : text.size() - most + 2;
+  while (begin > 0 && begin < text.size() &&
+         (static_cast<unsigned char>(text[begin]) & 0xC0U) == 0x80U) {
+    ++begin;
+  }
+  return begin == 0 ? text : ".." + text.substr(begin);
+}
+
 class PageSheet {
  public:
   PageSheet(const Scene& scene, const AtlasPage& page, const std::string& subtitle)
@@ -112,6 +124,10 @@ class PageSheet {
     }
     return fmt::format("{} x {} of {} x {} texels{}", tile.size.width_px, tile.size.height_px,
                        tile.used.width, tile.used.height, turned);
+  }
+
+  [[nodiscard]] std::string describe_shape(const Tile& tile) const {
+    return find_shape_path(scene_, tile.shapes.front());
   }
 
   [[nodiscard]] std::string describe(const LayoutFault& fault) const {
@@ -218,7 +234,17 @@ class PageSheet {
       }
       out_ += "Z";
     }
-    out_ += fmt::format("\"><title>{}</title></path>\n", escape(name_of(tile)));
+    out_ += fmt::format("\"><title>{}</title></path>\n", escape(describe_shape(tile)));
+    // Where several lie over one another, the numbers stand below one another.
+    const double x = left_ + std::clamp((*places)[0], 0.0, far) * scale_ + 4;
+    double y = top_ + std::clamp((*places)[1], 0.0, far) * scale_ + 14;
+    while (!labelled_.insert({std::lround(x / 8), std::lround(y / 12)}).second) {
+      y += 12;
+    }
+    out_ += fmt::format(
+        "<text x=\"{:.1f}\" y=\"{:.1f}\" font-size=\"12\" stroke=\"#fff\" stroke-width=\"3\" "
+        "paint-order=\"stroke\">{}</text>\n",
+        x, y, t + 1);
   }
 
   void add_tile(std::size_t t) {
@@ -262,7 +288,8 @@ class PageSheet {
           "<text x=\"{:g}\" y=\"{:g}\" font-size=\"12\"><tspan fill=\"#d1266b\">{}</tspan> {}"
           "</text><text x=\"{:g}\" y=\"{:g}\" font-size=\"12\" fill=\"#555\">{}</text>\n",
           x, y, t + 1, escape(shorten(name_of(page_.tiles[t]), 24)), x + 195, y,
-          page_.layout_set != no_index ? std::string() : describe(page_.tiles[t]));
+          page_.layout_set != no_index ? escape(shorten_front(describe_shape(page_.tiles[t]), 34))
+                                       : describe(page_.tiles[t]));
     }
     for (const LayoutFault& fault : faults_) {
       if (y > sheet_height - sheet_margin) {
@@ -286,6 +313,7 @@ class PageSheet {
   double left_ = sheet_margin;
   double top_ = header;
   std::vector<LayoutFault> faults_;
+  std::set<std::pair<long, long>> labelled_;  ///< places of numbers
   std::string out_;
 };
 

@@ -167,6 +167,9 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
         "pages that one kind of material may take; 0: any, with fewest_draws few; 0 to 65536");
   visit("materials", "turning", materials.turning,
         "tiles are turned by a \"quarter\" where that packs better, or \"never\"");
+  visit("materials", "tile_order", materials.tile_order,
+        Meaning{"tiles of a page: \"tight\", or in rows \"by_name\" or \"by_place\"",
+                "--tile-order", "Tiles of a page: tight, or in rows by name or by place"});
   visit("materials", "clean_mips", materials.clean_mips,
         "mip levels in which no tile shows its neighbours; 0 to 8");
   visit("materials", "unrolled_repeats", materials.unrolled_repeats,
@@ -512,6 +515,10 @@ struct Words<MaterialGoal> {
 template <>
 struct Words<Ungrouped> {
   static constexpr std::array list{"allowed", "refused"};
+};
+template <>
+struct Words<TileOrder> {
+  static constexpr std::array list{"tight", "by_name", "by_place"};
 };
 template <>
 struct Words<VertexPlaces> {

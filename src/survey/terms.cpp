@@ -45,7 +45,7 @@ bool compare(const T& a, const std::string& op, const T& b) {
 
 }  // namespace
 
-bool Test::holds(const Cell& cell) const {
+bool TermTest::holds(const Cell& cell) const {
   if (const double* value = std::get_if<double>(&cell)) {
     return compare(*value, op, number);
   }
@@ -159,7 +159,7 @@ class TermReader {
     }
     const std::string_view name = text_.substr(begin, at_ - begin);
     skip_spaces();
-    Test test;
+    TermTest test;
     while (at_ < text_.size() && is_operator(text_[at_]) && test.op.size() < 2) {
       test.op += text_[at_++];
     }
@@ -186,7 +186,7 @@ class TermReader {
     return add(Terms::Kind::test, static_cast<std::uint32_t>(terms_.tests_.size() - 1), 0);
   }
 
-  bool find_column(std::string_view name, Test& test) {
+  bool find_column(std::string_view name, TermTest& test) {
     if (extras_ == ExtraTerms::allowed && name.starts_with(extra_prefix) &&
         name.size() > extra_prefix.size()) {
       test.extra = name.substr(extra_prefix.size());

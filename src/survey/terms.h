@@ -18,7 +18,7 @@ namespace wakuzume {
 enum class ExtraTerms : std::uint8_t { none, allowed };
 
 /// One comparison.
-struct Test {
+struct TermTest {
   std::size_t column = 0;  ///< where `extra` is empty
   std::string extra;       ///< key in the extras
   std::string op;
@@ -37,7 +37,7 @@ class Terms {
                              std::span<const Column> columns,
                              ExtraTerms extras = ExtraTerms::none);
 
-  /// \param make_cell  makes the cell that a Test speaks of, of one row
+  /// \param make_cell  makes the cell that a TermTest speaks of, of one row
   template <class MakeCell>
   [[nodiscard]] bool hold(const MakeCell& make_cell) const {
     return holds(root_, make_cell);
@@ -69,7 +69,7 @@ class Terms {
   }
 
   std::vector<Part> parts_;
-  std::vector<Test> tests_;
+  std::vector<TermTest> tests_;
   std::uint32_t root_ = 0;
 };
 

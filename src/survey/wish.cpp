@@ -77,7 +77,7 @@ Result<Wish> Wish::parse(const std::string& text) {
 }
 
 bool Wish::holds(const DrawRow& row) const {
-  return terms_->hold([&](const Test& test) -> Cell {
+  return terms_->hold([&](const TermTest& test) -> Cell {
     return test.extra.empty()
                ? make_draw_cell(row, test.column)
                : Cell(find_extra_above(row.scene, row.survey.draws[row.index].node, test.extra));

@@ -34,7 +34,7 @@ Result<void> filter(const Table& table, const std::string& text, std::vector<std
     return Failure(terms.error());
   }
   std::erase_if(rows, [&](std::uint32_t row) {
-    return !terms->hold([&](const Test& test) {
+    return !terms->hold([&](const TermTest& test) {
       return test.extra.empty() ? table.cell(row, test.column)
                                 : Cell(table.find_extra(row, test.extra));
     });

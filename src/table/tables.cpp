@@ -343,4 +343,22 @@ std::unique_ptr<Table> make_route_table(const Scene& scene, const RoutePlan& rou
   return table;
 }
 
+std::unique_ptr<Table> make_choice_table(std::span<const MaterialChoice> choices) {
+  auto table = std::make_unique<StoredTable>(std::vector<Column>{{"goal"},
+                                                                 {"materials", true},
+                                                                 {"pages", true},
+                                                                 {"draws", true},
+                                                                 {"view_draws", true},
+                                                                 {"megabytes", true},
+                                                                 {"texels_per_m", true},
+                                                                 {"least_per_m", true},
+                                                                 {"kept", true}});
+  for (const MaterialChoice& choice : choices) {
+    table->add({choice.name, number(choice.materials), number(choice.pages), number(choice.draws),
+                choice.view_draws, choice.megabytes, choice.usual_texels_per_metre,
+                choice.least_texels_per_metre, choice.least_kept});
+  }
+  return table;
+}
+
 }  // namespace wakuzume

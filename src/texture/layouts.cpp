@@ -41,7 +41,9 @@ void for_each_texel(const FlatCorners& corners, const RectSize& page, const Visi
   }
 }
 
-std::string find_path(const Scene& scene, const PrimitiveRef& shape) {
+}  // namespace
+
+std::string find_shape_path(const Scene& scene, const PrimitiveRef& shape) {
   for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
     if (scene.nodes[n].mesh == shape.mesh) {
       const std::string path = make_node_path(scene, make_id<NodeId>(n));
@@ -52,8 +54,6 @@ std::string find_path(const Scene& scene, const PrimitiveRef& shape) {
   }
   return fmt::format("mesh {}", to_index(shape.mesh));
 }
-
-}  // namespace
 
 Result<std::vector<LayoutFault>> find_layout_faults(const Scene& scene,
                                                     const AtlasPage& page,
@@ -106,7 +106,7 @@ Result<std::vector<LayoutFault>> find_layout_faults(const Scene& scene,
 
 std::string to_string(const Scene& scene, const RoutePlan& routes, const LayoutFault& fault) {
   const std::string& page = routes.pages[fault.page].name;
-  const std::string shape = find_path(scene, fault.shape);
+  const std::string shape = find_shape_path(scene, fault.shape);
   if (fault.other.mesh == no_mesh) {
     return fmt::format(
         "{} leaves the tile of UV set {} on {}: from {:.3g}, {:.3g} to {:.3g}, {:.3g}; what is "
@@ -119,7 +119,8 @@ std::string to_string(const Scene& scene, const RoutePlan& routes, const LayoutF
                        fault.texels, fault.range.set, page);
   }
   return fmt::format("{} and {} show the same {} texels of UV set {} on {}",
-                     find_path(scene, fault.other), shape, fault.texels, fault.range.set, page);
+                     find_shape_path(scene, fault.other), shape, fault.texels, fault.range.set,
+                     page);
 }
 
 }  // namespace wakuzume

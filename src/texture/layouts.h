@@ -2,12 +2,16 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <string>
 #include <vector>
 
 #include "wakuzume/routes.h"
 
 /// What may be wrong with a UV layout that was there.
 namespace wakuzume {
+
+/// Of the first node that shows a shape.
+std::string find_shape_path(const Scene& scene, const PrimitiveRef& shape);
 
 /// Shapes that show the same texels of a page, and such that leave its tile.
 /// \param number  of the page \error cancelled

@@ -19,9 +19,9 @@ namespace {
 
 constexpr std::size_t most_named = 10;
 
-class Grouper {
+class MaterialGrouper {
  public:
-  Grouper(const Scene& scene, const Survey& survey, const MaterialSettings& settings)
+  MaterialGrouper(const Scene& scene, const Survey& survey, const MaterialSettings& settings)
       : scene_(scene),
         survey_(survey),
         settings_(settings),
@@ -183,7 +183,7 @@ Result<MaterialGroups> find_material_groups(const Scene& scene,
                                             const Survey& survey,
                                             const MaterialSettings& settings,
                                             const RunControl& run) {
-  return Grouper(scene, survey, settings).run(run);
+  return MaterialGrouper(scene, survey, settings).run(run);
 }
 
 Result<void> group_materials(const MaterialGroups& groups, Scene& scene) {

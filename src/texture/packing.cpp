@@ -9,6 +9,8 @@
 #include <numeric>
 #include <optional>
 
+#include "texture/packing_rows.h"
+
 namespace wakuzume {
 namespace {
 
@@ -532,7 +534,8 @@ Result<Packing> pack(std::span<const RectSize> sizes, const PackSettings& settin
                            {}});
     }
   }
-  return packer.run();
+  return settings.order == RectOrder::as_listed ? pack_rows(sizes, packer.most(), settings)
+                                                : packer.run();
 }
 
 }  // namespace wakuzume

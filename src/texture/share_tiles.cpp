@@ -246,8 +246,10 @@ std::vector<MaterialId> RouteFinder::order_by_place(std::vector<MaterialId> memb
     const Box3d& box = use(id).box;
     return std::pair(box.empty() ? 0 : places.find(box.centre()), id);
   };
-  std::sort(members.begin(), members.end(),
-            [&](MaterialId a, MaterialId b) { return key(a) < key(b); });
+  std::sort(members.begin(), members.end(), [&](MaterialId a, MaterialId b) {
+    const bool named = settings_.tile_order == TileOrder::by_name;
+    return named ? std::pair(name_of(a), a) < std::pair(name_of(b), b) : key(a) < key(b);
+  });
   return members;
 }
 

@@ -208,7 +208,9 @@ class TilePlacer {
     for (std::size_t w = 0; w < wishes_.size(); ++w) {
       sizes.push_back(make_outer(w));
     }
-    return pack(sizes, {most_, settings_.page_sides, grid_, settings_.turning});
+    const RectOrder order =
+        settings_.tile_order == TileOrder::tight ? RectOrder::tight : RectOrder::as_listed;
+    return pack(sizes, {most_, settings_.page_sides, grid_, settings_.turning, order});
   }
 
   [[nodiscard]] TilePages make_pages(const Packing& packing) {
