@@ -11,6 +11,7 @@
 #include "support/process.h"
 #include "wakuzume/io.h"
 #include "wakuzume/job.h"
+#include "wakuzume/repaint.h"
 #include "wakuzume/settings_file.h"
 #include "wakuzume/sheets.h"
 
@@ -207,6 +208,10 @@ TEST_F(Hut, TellsWhatLiesOverAnotherPartOrLeavesTheTile) {
       EXPECT_NEAR(static_cast<double>(fault.texels), 32 * 32, 200);
     }
   }
+  // Faults come from files, too.
+  RoutePlan spoilt = routes;
+  spoilt.faults.front().page = 9;
+  EXPECT_EQ(repaint(scene, spoilt).error().code, ErrorCode::plan_mismatch);
   const auto sheet = paint_page_sheet(scene, routes, 0, codec());
   ASSERT_TRUE(sheet) << to_string(sheet.error());
   EXPECT_NE(sheet->find("leaves the tile"), std::string::npos);

@@ -66,13 +66,20 @@ Result<std::set<DrawRef>> list_wished(const Scene& source,
   return out;
 }
 
+/// What comes back.
+struct Chosen {
+  std::vector<bool> rows;    ///< by row of the ledger
+  std::set<DrawRef> wished;  ///< of the source, those of chosen nodes, whatever became of them
+};
+
 /// Which rows come back.
 class Chooser {
  public:
   Chooser(const Scene& built, const Ledger& ledger, const Scene& source)
       : built_(built), ledger_(ledger), source_(source), chosen_(ledger.rows.size(), false) {}
 
-  Result<std::vector<bool>> choose(const RestoreChoice& choice, const RunControl& run) {
+  Result<Chosen> choose(const RestoreChoice& choice, const RunControl& run) {
+    std::set<DrawRef> wished;
     std::map<std::pair<NodeId, std::uint32_t>, const LedgerResult*> results;
     for (const LedgerResult& result : ledger_.results) {
       results[{result.node, result.primitive}] = &result;
@@ -91,7 +98,7 @@ class Chooser {
       }
     }
     for (const std::string& wish : choice.nodes) {
-      const auto draws = list_wished(source_, wish, run);
+      auto draws = list_wished(source_, wish, run);
       if (!draws) {
         return Failure(draws.error());
       }
@@ -99,9 +106,10 @@ class Chooser {
       if (!any) {
         return refuse(wish, "node");
       }
+      wished.merge(*draws);
     }
     complete_instances();
-    return std::move(chosen_);
+    return Chosen{std::move(chosen_), std::move(wished)};
   }
 
  private:
@@ -454,11 +462,11 @@ Result<void> check_rows(const Scene& built, const Ledger& ledger, const Scene& s
 
 namespace {
 
-Result<std::vector<bool>> choose_rows(const Scene& built,
-                                      const Ledger& ledger,
-                                      const Scene& source,
-                                      const RestoreChoice& choice,
-                                      const RunControl& run) {
+Result<Chosen> choose_rows(const Scene& built,
+                           const Ledger& ledger,
+                           const Scene& source,
+                           const RestoreChoice& choice,
+                           const RunControl& run) {
   if (auto same =
           check_hash(ledger.source_hash, make_content_hash(source, run), "the ledger's source");
       !same) {
@@ -488,7 +496,7 @@ Result<Built> restore(const Scene& built,
   if (!chosen) {
     return Failure(chosen.error());
   }
-  Result<Built> out = Restorer(gathered, ledger, source, look).run(ledger, *chosen, run);
+  Result<Built> out = Restorer(gathered, ledger, source, look).run(ledger, chosen->rows, run);
   if (out && look.source != nullptr) {
     out->ledger.source_hash = make_content_hash(*look.source, run);
   }
@@ -504,18 +512,10 @@ Result<std::vector<DrawRef>> list_restored(const Scene& built,
   if (!chosen) {
     return Failure(chosen.error());
   }
-  std::set<DrawRef> wished;
-  for (const std::string& wish : choice.nodes) {
-    auto draws = list_wished(source, wish, run);
-    if (!draws) {
-      return Failure(draws.error());
-    }
-    wished.merge(*draws);
-  }
   std::vector<DrawRef> draws;
-  for (std::size_t r = 0; r < chosen->size(); ++r) {
+  for (std::size_t r = 0; r < chosen->rows.size(); ++r) {
     const DrawRef& draw = ledger.rows[r].source;
-    if ((*chosen)[r] || wished.contains(draw)) {
+    if (chosen->rows[r] || chosen->wished.contains(draw)) {
       draws.push_back(draw);
     }
   }

@@ -174,7 +174,7 @@ Result<Built> build(const Source& source,
   settings.page_images = source.images;
   std::vector<std::string> assets = plan.settings.assets;
   assets.insert(assets.end(), settings.assets.begin(), settings.assets.end());
-  auto rules = settle_answers(source, plan.survey_settings, assets, run);
+  auto rules = settle_answers(source.before_all(), plan.survey_settings, assets, run);
   if (!rules) {
     return Failure(rules.error());
   }

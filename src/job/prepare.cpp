@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "job/telling.h"
+#include "survey/wish.h"
 #include "wakuzume/relief.h"
 
 namespace wakuzume {
@@ -42,14 +43,11 @@ Result<SplitSettings> answer_split(const Scene& scene,
   if (std::none_of(out.nodes.begin(), out.nodes.end(), is_terms)) {
     return out;
   }
-  auto found = survey(scene, settings.survey, run);
-  if (!found) {
-    return Failure(found.error());
+  auto rules = settle_answers(scene, settings.survey, out.nodes, run);
+  if (!rules) {
+    return Failure(rules.error());
   }
-  if (auto done = answer_wishes(scene, out.nodes, *found, run); !done) {
-    return Failure(done.error());
-  }
-  out.answers = std::move(found->settings.answers);
+  out.answers = std::move(rules->answers);
   return out;
 }
 
@@ -601,23 +599,21 @@ Result<Prepared> prepare_for(const Plan& plan,
   return out;
 }
 
-Result<SurveySettings> settle_answers(const Source& source,
+Result<SurveySettings> settle_answers(const Scene& scene,
                                       const SurveySettings& rules,
                                       std::span<const std::string> wishes,
                                       const RunControl& run) {
   const auto is_open = [&](const std::string& wish) {
-    return is_terms(wish) &&
-           std::none_of(rules.answers.begin(), rules.answers.end(),
-                        [&](const WishAnswer& answer) { return answer.wish == wish; });
+    return is_terms(wish) && find_answer(rules.answers, wish) == nullptr;
   };
   if (std::none_of(wishes.begin(), wishes.end(), is_open)) {
     return rules;
   }
-  auto found = survey(source.before_all(), rules, run);
+  auto found = survey(scene, rules, run);
   if (!found) {
     return Failure(found.error());
   }
-  if (auto done = answer_wishes(source.before_all(), wishes, *found, run); !done) {
+  if (auto done = answer_wishes(scene, wishes, *found, run); !done) {
     return Failure(done.error());
   }
   return std::move(found->settings);
@@ -626,7 +622,7 @@ Result<SurveySettings> settle_answers(const Source& source,
 Result<void> answer_wishes(std::span<const std::string> wishes,
                            Prepared& source,
                            const RunControl& run) {
-  auto rules = settle_answers(source.source, source.survey.settings, wishes, run);
+  auto rules = settle_answers(source.source.before_all(), source.survey.settings, wishes, run);
   if (!rules) {
     return Failure(rules.error());
   }

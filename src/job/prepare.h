@@ -35,8 +35,8 @@ Result<void> reduce_again(Prepared& prepared,
                           const JobTools& tools,
                           const RunControl& run);
 
-/// The settings of a survey with answers to terms, by a source as it was before all.
-Result<SurveySettings> settle_answers(const Source& source,
+/// The settings of a survey with answers to terms, asked of a scene where some are open.
+Result<SurveySettings> settle_answers(const Scene& scene,
                                       const SurveySettings& rules,
                                       std::span<const std::string> wishes,
                                       const RunControl& run);

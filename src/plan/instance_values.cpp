@@ -23,16 +23,16 @@ constexpr std::size_t most_components = 4;
 constexpr std::array<std::string_view, 5> taken_semantics{"_COLOR_0", "_EMISSIVE", "_METALLIC",
                                                           "_ROUGHNESS", "_LIGHTMAP"};
 
-/// "#rrggbb", as people write colours, in linear light. Empty: it is none.
-std::vector<double> read_color(const std::string& text) {
+/// A JSON text "#rrggbb", as people write colours, in linear light. Empty: it is none.
+std::vector<double> read_color(const std::string& json) {
   std::vector<double> out;
-  if (text.size() != 7 || text.front() != '#') {
+  if (json.size() != 9 || !json.starts_with("\"#")) {
     return out;
   }
-  for (std::size_t c = 1; c < text.size(); c += 2) {
+  for (std::size_t c = 2; c + 1 < json.size(); c += 2) {
     unsigned value = 0;
-    const char* const end = &text[c] + 2;
-    if (std::from_chars(&text[c], end, value, 16).ptr != end) {
+    const char* const end = &json[c] + 2;
+    if (std::from_chars(&json[c], end, value, 16).ptr != end) {
       return {};
     }
     out.push_back(to_linear(value / 255.0));
@@ -41,13 +41,10 @@ std::vector<double> read_color(const std::string& text) {
 }
 
 std::vector<double> read_value(const Scene& scene, NodeId node, const std::string& key) {
-  const std::string text = find_extra_above(scene, node, key);
-  if (text.empty()) {
-    return {};
-  }
-  std::vector<double> out = read_color(text);
+  const std::string json = find_json_above(scene, node, key);
+  std::vector<double> out = read_color(json);
   if (out.empty()) {
-    out = read_json_numbers(find_json_above(scene, node, key));
+    out = read_json_numbers(json);
   }
   const bool good =
       out.size() <= most_components && std::all_of(out.begin(), out.end(), [](double number) {

@@ -148,10 +148,10 @@ std::string find_extra_above(const Scene& scene, NodeId node, const std::string&
 }
 
 std::string find_json_above(const Scene& scene, NodeId node, const std::string& key) {
-  while (find_extra(scene[node].extra, key).empty()) {
+  while (node != no_node && find_extra(scene[node].extra, key).empty()) {
     node = scene[node].parent;
   }
-  return find_member_json(scene[node].extra->extras, key);
+  return node == no_node ? "" : find_member_json(scene[node].extra->extras, key);
 }
 
 }  // namespace wakuzume

@@ -24,7 +24,7 @@ Cell make_draw_cell(const DrawRow& row, std::size_t column);
 /// A key in the extras of the draw's node, or of its nearest ancestor that has it; empty: none has.
 std::string find_extra_above(const Scene& scene, NodeId node, const std::string& key);
 
-/// The same as it is written in JSON. \pre there is one
+/// The same as it is written in JSON.
 std::string find_json_above(const Scene& scene, NodeId node, const std::string& key);
 
 /// Names as columns have them: "#12" for what has none.

@@ -111,13 +111,6 @@ std::uint32_t WishList::find_glob(const std::string& name) const {
   return hit == wishes_.end() ? no_index : static_cast<std::uint32_t>(hit - wishes_.begin());
 }
 
-std::uint32_t WishList::find_terms(const DrawRow& row) const {
-  const auto hit = std::find_if(wishes_.begin(), wishes_.end(), [&](const Wish& wish) {
-    return wish.has_terms() && wish.holds(row);
-  });
-  return hit == wishes_.end() ? no_index : static_cast<std::uint32_t>(hit - wishes_.begin());
-}
-
 Result<std::vector<bool>> find_hits(const Scene& scene,
                                     const Survey& found,
                                     const Wish& wish,

@@ -40,13 +40,10 @@ class WishList {
   /// \error bad_setting
   static Result<WishList> parse(const std::vector<std::string>& texts);
 
-  [[nodiscard]] bool empty() const { return wishes_.empty(); }
   [[nodiscard]] bool has_terms() const;
   [[nodiscard]] bool has_globs() const;
   /// Position of the first glob that matches; no_index: none.
   [[nodiscard]] std::uint32_t find_glob(const std::string& name) const;
-  /// Position of the first whose terms hold for a draw; no_index: none.
-  [[nodiscard]] std::uint32_t find_terms(const DrawRow& row) const;
   [[nodiscard]] const Wish& operator[](std::size_t i) const { return wishes_[i]; }
   [[nodiscard]] std::size_t size() const { return wishes_.size(); }
 

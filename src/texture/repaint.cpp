@@ -102,6 +102,11 @@ Result<void> Repainter::check() const {
       return refuse("a page that can't be painted", fmt::format("/materials/pages/{}", p));
     }
   }
+  for (std::size_t f = 0; f < routes_.faults.size(); ++f) {
+    if (routes_.faults[f].page >= routes_.pages.size()) {
+      return refuse("a fault of a page that is not there", fmt::format("/materials/faults/{}", f));
+    }
+  }
   for (std::size_t s = 0; s < routes_.stacks.size(); ++s) {
     if (!is_good(routes_.stacks[s])) {
       return refuse("a stack that can't be painted", fmt::format("/materials/stacks/{}", s));

@@ -3,6 +3,7 @@
 #include "texture/uses.h"
 
 #include <algorithm>
+#include <array>
 #include <charconv>
 #include <cmath>
 
@@ -147,13 +148,29 @@ MaterialWishes::MaterialWishes(const std::vector<std::string>& entries,
   }
 }
 
+namespace {
+
+struct EntryList {
+  const char* setting;
+  const std::vector<std::string>& entries;
+  WishOver over;  ///< what terms are about: groups are of draws, all else is of materials
+};
+
+std::array<EntryList, 4> list_entries(const MaterialSettings& settings) {
+  return {{{"materials.routes", settings.routes, WishOver::materials},
+           {"materials.scales", settings.scales, WishOver::materials},
+           {"materials.together", settings.together, WishOver::node_paths},
+           {"materials.layouts", settings.layouts, WishOver::node_paths}}};
+}
+
+}  // namespace
+
 std::vector<std::string> list_wishes(const MaterialSettings& settings) {
   std::vector<std::string> out;
-  for (const auto* list :
-       {&settings.routes, &settings.scales, &settings.together, &settings.layouts}) {
-    std::transform(
-        list->begin(), list->end(), std::back_inserter(out),
-        [](const std::string& entry) { return to_material_terms(cut_entry(entry).wish); });
+  for (const EntryList& list : list_entries(settings)) {
+    for (const std::string& entry : list.entries) {
+      out.push_back(to_material_terms(cut_entry(entry).wish));
+    }
   }
   return out;
 }
@@ -163,23 +180,14 @@ Result<std::vector<WishUse>> count_wishes(const Scene& scene,
                                           const MaterialSettings& settings,
                                           const RunControl& run) {
   std::vector<WishUse> out;
-  const std::pair<const char*, const std::vector<std::string>&> lists[] = {
-      {"materials.routes", settings.routes},
-      {"materials.scales", settings.scales},
-      {"materials.together", settings.together},
-      {"materials.layouts", settings.layouts}};
-  for (const auto& [setting, entries] : lists) {
-    for (const std::string& entry : entries) {
+  for (const EntryList& list : list_entries(settings)) {
+    for (const std::string& entry : list.entries) {
       const MaterialEntry cut = cut_entry(entry);
-      // Groups are of draws, all else of materials.
-      const auto draws =
-          &entries == &settings.together || &entries == &settings.layouts
-              ? find_draws(scene, found, to_material_terms(cut.wish), WishOver::node_paths, run)
-              : find_draws(scene, found, cut.wish, WishOver::materials, run);
+      const auto draws = find_draws(scene, found, to_material_terms(cut.wish), list.over, run);
       if (!draws) {
         return Failure(draws.error());
       }
-      out.push_back({setting, cut.wish, cut.value, draws->size()});
+      out.push_back({list.setting, cut.wish, cut.value, draws->size()});
     }
   }
   return out;
