@@ -240,16 +240,6 @@ void add_reduce_options(CLI::App& command, Options& options) {
           },
           "Pixels as seen from so many metres, and not from the views")
       ->type_name("METRES");
-  command
-      .add_option_function<std::vector<std::string>>(
-          "--only",
-          [&options](const std::vector<std::string>& globs) {
-            options.reduce.emplace_back(
-                [globs](ReduceSettings& settings) { settings.nodes = globs; });
-          },
-          "Only what these nodes show; a glob over their paths")
-      ->type_name("NODES")
-      ->allow_extra_args(false);
   command.add_flag_function(
       "--old-vertices",
       [&options](std::int64_t) {

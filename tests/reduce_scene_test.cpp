@@ -529,14 +529,72 @@ TEST_F(ReduceScene, LeavesWhatCarriesLettering) {
   EXPECT_LE(reduced->meshes[0].triangles, was.size() * 46 / 100);
 }
 
+TEST_F(ReduceScene, TakesTermsForWhatIsReducedAndWhatStays) {
+  const MaterialId gold = builder_.add_material("gold");
+  const MaterialId wood = builder_.add_material("wood");
+  const MeshId mesh =
+      builder_.add_mesh("both", {builder_.make_primitive(test::make_ball(24, 0.1), gold),
+                                 builder_.make_primitive(test::make_ball(24, 0.2), wood)});
+  builder_.set_extras(builder_.add_node("here", mesh), R"({"room":"hall"})");
+  builder_.add_node("there", mesh, test::at(5));
+  add_ball("small", 0.1, test::at(9));
+  const Scene scene = builder_.finish();
+  const Survey found = *survey(scene);
+  const ReduceSettings settings{
+      .share = 0.6, .nodes = {"extras.room=hall"}, .protect = {"material=gold and static=yes"}};
+  const auto plan = propose_reduction(scene, found, settings);
+  ASSERT_TRUE(plan);
+  EXPECT_EQ(*count_wishes(scene, found, settings),
+            (std::vector<WishUse>{{"reduce.nodes", "extras.room=hall", "", 2},
+                                  {"reduce.protect", "material=gold and static=yes", "", 2}}));
+  ASSERT_EQ(plan->settings.answers.size(), 2U);
+  const auto reduced = reduce(scene, *plan);
+  ASSERT_TRUE(reduced);
+  ASSERT_EQ(reduced->meshes.size(), 1U);
+  EXPECT_EQ(reduced->scene.nodes[1].mesh, mesh);
+  EXPECT_EQ(count_of(reduced->scene, mesh), count_of(scene, mesh)) << "what is there stays";
+  const Mesh& here = reduced->scene[reduced->scene.nodes[0].mesh];
+  EXPECT_EQ(list_triangles(reduced->scene, here.primitives[0]),
+            list_triangles(scene, scene[mesh].primitives[0]));
+  EXPECT_LT(count_list_indices(reduced->scene, here.primitives[1]),
+            count_list_indices(scene, scene[mesh].primitives[1]) / 2);
+  // A plan has its answers with it.
+  ReducePlan asked_never = *plan;
+  asked_never.settings.answers.clear();
+  EXPECT_EQ(reduce(scene, asked_never).error().code, ErrorCode::plan_mismatch);
+}
+
+TEST_F(ReduceScene, CountsWhatItsWishesSpeakOf) {
+  const MaterialId gold = builder_.add_material("gold");
+  builder_.add_node("a", builder_.add_mesh("ball", test::make_ball(24, 0.1), gold));
+  add_ball("other", 0.1, test::at(5));
+  const Scene scene = builder_.finish();
+  const Survey found = *survey(scene);
+  const ReduceSettings settings{.share = 0.5,
+                                .nodes = {"/none", "/a"},
+                                .protect = {"none*", "gold", "ball", "/other", "*o*"}};
+  std::vector<std::uint64_t> counts;
+  const auto uses = count_wishes(scene, found, settings);
+  ASSERT_TRUE(uses);
+  for (const WishUse& use : *uses) {
+    counts.push_back(use.draws);
+  }
+  EXPECT_EQ(counts, (std::vector<std::uint64_t>{0, 1, 0, 1, 1, 1, 2}));
+  // What matches nothing is no reason to reduce all.
+  const auto none = propose_reduction(scene, found, {.share = 0.5, .nodes = {"/none"}});
+  ASSERT_TRUE(none);
+  EXPECT_FALSE(none->reduces());
+  EXPECT_TRUE(propose_reduction(scene, found, {.share = 0.5, .protect = {"none*"}})->reduces());
+}
+
 TEST_F(ReduceScene, TellsWhatIsWrongWithItsSettings) {
   add_ball("ball", 0.1);
   const Scene scene = builder_.finish();
   expect_bad_setting(scene, {.share = 1.5}, "reduce.share");
   expect_bad_setting(scene, {.error_m = -1}, "reduce.error_m");
   expect_bad_setting(scene, {.error_px = 1, .height_px = 0}, "reduce.height_px");
-  expect_bad_setting(scene, {.share = 0.5, .nodes = {"/none"}}, "\"/none\"");
-  expect_bad_setting(scene, {.share = 0.5, .protect = {"none*"}}, "\"none*\"");
+  expect_bad_setting(scene, {.share = 0.5, .nodes = {"mash=x"}}, "reduce.nodes has");
+  expect_bad_setting(scene, {.share = 0.5, .protect = {"(mesh=x"}}, "reduce.protect has");
   expect_bad_setting(scene, {.share = 0.5, .protect_joints = {"*"}}, "joint");
   ReducePlan plan;
   plan.meshes = {{MeshId{7}, 10, 0, 0}};
@@ -595,7 +653,12 @@ TEST(ToolReduce, RefusesWhatItCantDo) {
     EXPECT_EQ(run({"--error", length}, target).exit_code, std::string(length) == "2" ? 0 : 2)
         << length;
   }
-  EXPECT_EQ(run({"--to", "50%", "--protect", "nothing_here"}, target).exit_code, 2);
+  EXPECT_EQ(run({"--to", "50%", "--protect", "mush=lamp"}, target).exit_code, 2);
+  const test::Outcome idle = run({"--to", "50%", "--only", "nothing_here"}, target);
+  EXPECT_EQ(idle.exit_code, 0) << idle.err;
+  EXPECT_NE(idle.err.find("reduce.nodes: nothing that is drawn matches \"nothing_here\""),
+            std::string::npos)
+      << idle.err;
   const test::Outcome over = run({"--to", "50%"}, source);
   EXPECT_EQ(over.exit_code, 4) << over.err;
   EXPECT_EQ(test::read_all(source), bytes);

@@ -12,6 +12,7 @@
 #include <sstream>
 
 #include "glasshouse.h"
+#include "support/engine.h"
 #include "support/pictures.h"
 #include "support/process.h"
 #include "support/rig_scene.h"
@@ -181,46 +182,7 @@ TEST(ReportPage, KeepsItsTablesShortWithTenThousandGroups) {
   EXPECT_EQ(text_of(found, "count"), "11 of 10,000 rows");
 }
 
-// ---- Another engine
-// ------------------------------------------------------------------------------
-
-struct EngineShot {
-  std::uint64_t calls = 0;
-  std::uint64_t triangles = 0;
-  Pixels picture;
-};
-
-/// By scene and view. \param times  shots of each view, where it is drawn at several
-std::vector<std::vector<EngineShot>> ask_engine(const std::filesystem::path& folder,
-                                                const std::vector<Viewpoint>& views,
-                                                std::uint32_t width_px,
-                                                const std::vector<std::string>& scenes,
-                                                const std::vector<std::string>& options = {},
-                                                std::size_t times = 1) {
-  EXPECT_TRUE(write_text((folder / "views.json").string(), to_json(views)));
-  std::vector<std::string> command{WAKUZUME_NODE, WAKUZUME_JUDGES "/engine.mjs",
-                                   (folder / "views.json").string(), std::to_string(width_px),
-                                   folder.string()};
-  command.insert(command.end(), options.begin(), options.end());
-  for (const std::string& scene : scenes) {
-    command.push_back((folder / scene).string());
-  }
-  const test::Outcome outcome = test::run_program(command);
-  EXPECT_EQ(outcome.exit_code, 0) << outcome.err;
-  std::istringstream lines(outcome.out);
-  std::vector<std::vector<EngineShot>> out(scenes.size());
-  for (std::size_t s = 0; s < scenes.size(); ++s) {
-    for (std::size_t v = 0; v < views.size() * times; ++v) {
-      EngineShot shot;
-      lines >> shot.calls >> shot.triangles >> shot.picture.width_px >> shot.picture.height_px;
-      const std::string bytes =
-          test::read_all(folder / (std::to_string(v) + "_" + std::to_string(s) + ".rgba"));
-      shot.picture.rgba.assign(bytes.begin(), bytes.end());
-      out[s].push_back(std::move(shot));
-    }
-  }
-  return out;
-}
+// ---- Another engine ----------------------------------------------------------------------------
 
 /// Share of the pixels in which some channel differs by more than so many steps.
 double find_share(const Pixels& a, const Pixels& b, int steps) {
@@ -312,7 +274,8 @@ TEST(AnotherEngine, PlaysAFaceAlikeBeforeAndAfterItGaveTriangles) {
   for (std::size_t f = 0; f < frames; ++f) {
     times += (f > 0 ? "," : "") + std::to_string(0.5 * static_cast<double>(f));
   }
-  const auto shots = ask_engine(folder, views, 480, {"source.glb", "half.glb"}, {times}, frames);
+  const auto shots =
+      test::ask_engine(folder, views, 480, {"source.glb", "half.glb"}, {times}, frames);
   double least_move = 100;
   for (std::size_t f = 0; f < views.size() * frames; ++f) {
     EXPECT_EQ(shots[1][f].calls, 1U);
@@ -351,7 +314,7 @@ TEST(AnotherEngine, SeesFiguresMoveAlikeBeforeAndAfterTheyAreMerged) {
     std::erase_if(views, [](const Viewpoint& v) { return v.source != ViewSource::overview; });
     ASSERT_EQ(views.size(), 2U);
     const auto shots =
-        ask_engine(folder, views, 480, {"source.glb", "merged.glb"}, {times}, frames);
+        test::ask_engine(folder, views, 480, {"source.glb", "merged.glb"}, {times}, frames);
     for (std::size_t f = 0; f < shots[0].size(); ++f) {
       EXPECT_GE(test::find_psnr(shots[0][f].picture, shots[1][f].picture), 50) << f;
       draws += shots[0][f].calls;
@@ -385,8 +348,8 @@ TEST(AnotherEngine, IsLitAlikeBeforeAndAfterPagesAreJoined) {
   EXPECT_GT(placed_sets, 0U);
   const std::vector<Viewpoint> views = *make_views(source, *survey(source), {.count = 0});
   const std::vector<std::string> scenes{"source.glb", "joined/source.glb"};
-  const auto lit = ask_engine(folder, views, 320, scenes, {"--lit"});
-  const auto plain = ask_engine(folder, views, 320, {scenes[0]});
+  const auto lit = test::ask_engine(folder, views, 320, scenes, {"--lit"});
+  const auto plain = test::ask_engine(folder, views, 320, {scenes[0]});
   ASSERT_GE(views.size(), 6U);
   double darkest = 100;
   for (std::size_t v = 0; v < views.size(); ++v) {
@@ -440,8 +403,8 @@ TEST(AnotherEngine, CountsTheDrawsAndSeesTheDifferencesThatVerifySees) {
   test::Drawn c(*read_scene((folder / "broken.glb").string()), how);
   const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 8}), 6);
   const auto engine =
-      ask_engine(folder, views, 480,
-                 {"source.glb", "result.glb", "broken.glb", "quantised.glb", "packed.glb"});
+      test::ask_engine(folder, views, 480,
+                       {"source.glb", "result.glb", "broken.glb", "quantised.glb", "packed.glb"});
   Verdict good;
   Verdict bad;
   good.passed = bad.passed = true;
@@ -499,7 +462,7 @@ TEST(SecondEngine, CountsTheDrawsOfResultsOfEveryForm) {
     }
   }
   const auto views = choose_views(*make_views(source, found, {.count = 8}), 4);
-  const auto engine = ask_engine(folder, views, 320, files, {"--babylon"});
+  const auto engine = test::ask_engine(folder, views, 320, files, {"--babylon"});
   AssessSettings assessed;
   assessed.listed_views = views;
   assessed.profile.passes = {{"main", PassKind::main}};
@@ -523,7 +486,7 @@ TEST(SecondEngine, CountsTheDrawsOfResultsOfEveryForm) {
     EXPECT_GT(calls, 100U) << "the views see something";
   }
   // An engine that instances nothing by itself draws each node.
-  const auto each = ask_engine(folder, views, 320, {"nodes_plain.glb"});
+  const auto each = test::ask_engine(folder, views, 320, {"nodes_plain.glb"});
   const Scene read = *read_scene((folder / "nodes_plain.glb").string());
   assessed.profile.instances_repeats = false;
   const auto forecast = assess(read, *survey(read), {}, assessed);
@@ -552,7 +515,7 @@ TEST(AnotherEngine, ShowsUnlitScenesInTheSameColours) {
   test::Drawn a(*read_scene((folder / "source.glb").string()), how);
   test::Drawn b(*read_scene((folder / "result.glb").string()), how);
   const auto views = choose_views(*make_views(a.scene, a.survey, {.count = 4}), 6);
-  const auto engine = ask_engine(folder, views, 480, {"source.glb", "result.glb"});
+  const auto engine = test::ask_engine(folder, views, 480, {"source.glb", "result.glb"});
   for (std::size_t v = 0; v < views.size(); ++v) {
     for (const auto& [drawn, theirs] :
          {std::pair(&a, &engine[0][v]), std::pair(&b, &engine[1][v])}) {

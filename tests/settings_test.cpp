@@ -204,7 +204,7 @@ TEST_F(ProjectSettings, CountForTheToolAndCanBeAsked) {
 
 TEST(SettingOptions, TakeWhatTheLineSaysOverWhatIsThere) {
   const auto options = list_setting_options();
-  EXPECT_EQ(options.size(), 41U);
+  EXPECT_EQ(options.size(), 42U);
   Settings settings;
   settings.materials.routes = {"*=stay"};
   settings.split.nodes = {"/old"};

@@ -9,8 +9,8 @@
 #include <random>
 #include <set>
 
-#include "support/pictures.h"
 #include "support/process.h"
+#include "support/rooms.h"
 #include "support/scene_builder.h"
 #include "wakuzume/image.h"
 #include "wakuzume/io.h"
@@ -298,7 +298,7 @@ const std::vector<Saying>& list_sayings() {
        },
        "[materials]\ngoal = \"fewest_draws\"\nscales = [\"not material=sign*=0.5\"]",
        {"--materials", "fewest_draws", "--tile-scale", "not material=sign*=0.5"},
-       18},
+       20},
       {"together",
        [](Settings& s) { s.materials.together = {"material=sign_* or material=wall_1=signs"}; },
        "[materials]\ntogether = [\"material=sign_* or material=wall_1=signs\"]",
@@ -308,7 +308,7 @@ const std::vector<Saying>& list_sayings() {
        [](Settings& s) { s.materials.layouts = {"node=/hut/*=hut:1:32px"}; },
        "[materials]\nlayouts = [\"node=/hut/*=hut:1:32px\"]",
        {"--bake-onto", "node=/hut/*=hut:1:32px"},
-       2},
+       4},
       {"page_each",
        [](Settings& s) {
          s.materials.goal = MaterialGoal::full_resolution;
@@ -325,6 +325,22 @@ const std::vector<Saying>& list_sayings() {
        [](Settings& s) { s.propose.assets = {"mesh=ball"}; },
        "[propose]\nassets = [\"mesh=ball\"]",
        {"--as-asset", "mesh=ball"}},
+      {"only",
+       [](Settings& s) {
+         s.reduce.share = 0.5;
+         s.reduce.nodes = {"extras.room=hall and triangles>=60"};
+       },
+       "[reduce]\nshare = 0.5\nnodes = [\"extras.room=hall and triangles>=60\"]",
+       {"--reduce", "50%", "--only", "extras.room=hall and triangles>=60"},
+       6},
+      {"protect",
+       [](Settings& s) {
+         s.reduce.share = 0.5;
+         s.reduce.protect = {"mesh=wall_0 and not extras.room=hall"};
+       },
+       "[reduce]\nshare = 0.5\nprotect = [\"mesh=wall_0 and not extras.room=hall\"]",
+       {"--reduce", "50%", "--protect", "mesh=wall_0 and not extras.room=hall"},
+       1},
       {"instance_value",
        [](Settings& s) {
          s.propose.instance_values = {"extras.wear", "id"};
@@ -341,55 +357,10 @@ const std::vector<Saying>& list_sayings() {
   return sayings;
 }
 
-/// Two rooms with signs, walls and balls, a door that moves, and a hut with a layout of its own.
-Scene make_rooms() {
-  test::SceneBuilder builder;
-  const auto add_material = [&](const std::string& name, std::uint32_t seed) {
-    const MaterialId id = builder.add_material(name);
-    builder.scene.materials[to_index(id)].base_color_texture.texture =
-        test::add_picture(builder, test::make_picture(16, 16, seed));
-    return id;
-  };
-  std::vector<MeshId> meshes;
-  for (const char* name : {"sign_0", "sign_1", "wall_0", "wall_1"}) {
-    const MaterialId id = add_material(name, static_cast<std::uint32_t>(meshes.size()));
-    meshes.push_back(builder.add_mesh(name, test::make_square(), id));
-    // A square has no UVs by itself.
-    builder.scene.meshes.back().primitives.front() =
-        builder.make_primitive(test::make_patch(0, 0, 1, 1), id);
-  }
-  const MeshId ball = builder.add_mesh("ball", test::make_ball(6, 0.1), add_material("ball", 9));
-  for (const char* room : {"kitchen", "hall"}) {
-    const NodeId node = builder.add_node(room);
-    builder.set_extras(node, std::string(R"({"room":")") + room + "\"}");
-    for (const MeshId mesh : meshes) {
-      builder.add_node("part", mesh,
-                       test::at(1.5 * static_cast<double>(builder.scene.nodes.size())), node);
-    }
-    for (int i = 0; i < 6; ++i) {
-      const NodeId one = builder.add_node(
-          "ball", ball, test::at(3.0 * static_cast<double>(builder.scene.nodes.size())), node);
-      builder.set_extras(one, R"({"wear":)" + std::to_string(i) + "}");
-    }
-  }
-  const NodeId hut = builder.add_node("hut");
-  for (std::uint32_t p = 0; p < 2; ++p) {
-    test::MeshData data = test::make_patch(0, 0, 1, 1);
-    for (std::size_t i = 0; i < data.uvs.size(); ++i) {
-      data.lightmap_uvs.push_back(i % 2 == 0 ? 0.5F * (static_cast<float>(p) + data.uvs[i])
-                                             : data.uvs[i]);
-    }
-    const std::string name = "hut_" + std::to_string(p);
-    builder.add_node(name, builder.add_mesh(name, data, add_material(name, 20 + p)),
-                     test::at(-3.0 - p), hut);
-  }
-  return builder.finish();
-}
-
 class EveryWay : public testing::TestWithParam<Saying> {
  protected:
   EveryWay() : folder_(test::make_scratch()) {
-    EXPECT_TRUE(write_scene(make_rooms(), path("s.glb")));
+    EXPECT_TRUE(write_scene(test::make_rooms(), path("s.glb")));
   }
   [[nodiscard]] std::string path(const std::string& name) const {
     return (folder_ / name).string();

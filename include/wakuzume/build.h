@@ -194,7 +194,7 @@ struct Built {
 
 /// \pre check_scene(scene)
 /// \error plan_mismatch, plan_invalid  as check_plan
-/// \error bad_setting  a glob of the assets that matches no group
+/// \error bad_setting  a wish of the assets that can't be read
 /// \error too_large  a merge of more than 4,294,967,294 vertices
 /// \error cancelled
 /// \cost each merged vertex and index is read and written once; parallel over the groups

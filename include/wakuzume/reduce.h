@@ -54,10 +54,10 @@ struct ReduceSettings {
   /// From where pixels are seen; 0: from the views, or without any from where a mesh fills half the
   /// height. \range [0, 1e9]
   double distance_m = 0;
-  /// Paths of nodes whose meshes are reduced; globs, `*` crosses slashes. \default all
+  /// Nodes whose meshes are reduced: wishes over their paths, see wakuzume/wishes.h. \default all
   std::vector<std::string> nodes{};
-  /// What stays as it is: globs over paths of nodes, names of meshes and of materials. \default
-  /// none
+  /// What stays as it is: wishes; globs are over paths of nodes, names of meshes and of materials.
+  /// \default none
   std::vector<std::string> protect{};
   /// Globs over paths of joints: what these move, or what hangs below them, stays. \default none
   std::vector<std::string> protect_joints{};
@@ -75,6 +75,9 @@ struct ReduceSettings {
   /// that need less are smaller: see wakuzume/relief.h. \range 0 (none are painted), [16, 8192]
   std::uint32_t relief_px = 0;
   ColliderTriangles collider_triangles = ColliderTriangles::reduced;
+  /// What terms among the wishes spoke of when they were asked. \default none: propose_reduction
+  /// asks
+  std::vector<WishAnswer> answers{};
 
   /// Anything that would take triangles away.
   [[nodiscard]] bool asks() const {
@@ -86,6 +89,15 @@ struct ReduceSettings {
 };
 /// \error bad_setting  names the member and its range
 Result<void> validate(const ReduceSettings& settings);
+
+/// What wishes of settings speak of. \pre `survey` is of `scene`
+/// \error bad_setting  terms that can't be read
+/// \error cancelled
+/// \cost that of find_draws for each
+Result<std::vector<WishUse>> count_wishes(const Scene& scene,
+                                          const Survey& survey,
+                                          const ReduceSettings& settings,
+                                          const RunControl& run = {});
 
 /// Where a picture has fine detail: rows of cells from the top, as many a row as there are rows.
 struct DetailMask {
@@ -130,7 +142,7 @@ struct ReducePlan {
 /// \pre `survey` is of `scene`
 /// \param views  without any all is seen alike
 /// \param detail  of find_fine_detail; goes into the plan
-/// \error bad_setting  of the settings, or a glob that matches nothing
+/// \error bad_setting  of the settings, or joints or an attribute that nothing has
 /// \error cancelled
 /// \cost with a count that of a reduction of every mesh that is chosen
 Result<ReducePlan> propose_reduction(const Scene& scene,
@@ -162,7 +174,7 @@ struct Reduced {
 };
 
 /// \pre check_scene(scene)
-/// \error plan_mismatch  a mesh that the scene does not have
+/// \error plan_mismatch  a mesh that the scene does not have, or terms without an answer
 /// \error cancelled
 /// \cost that of reduce_surface for each mesh, in parallel
 Result<Reduced> reduce(const Scene& scene, const ReducePlan& plan, const RunControl& run = {});

@@ -56,7 +56,7 @@ struct Split {
 
 /// Without nodes in the settings the scene comes back as it is.
 /// \pre check_scene(scene)
-/// \error bad_setting  of the settings, or a glob that matches no node
+/// \error bad_setting  of the settings
 /// \error too_large    more than 16,777,216 pieces
 /// \error cancelled
 /// \cost O(nodes x globs) and O(triangles log triangles) of what is split, parallel over the draws

@@ -24,9 +24,8 @@
 ///   not (triangles>5000 or extras.room='east wing')
 /// 1. Terms are "column op value"; operators are = != < <= > >=. On texts = and != take globs, in
 ///    which * crosses slashes; texts that are both numbers are compared as numbers.
-/// 2. `not` binds closest, then `and`, then `or`; brackets go before. Values with " and ", " or "
-/// or
-///    brackets that have no partner stand in quotes.
+/// 2. `not` binds closest, then `and`, then `or`; brackets go before. Values that hold " and ",
+///    " or " or a bracket without its partner stand in quotes.
 /// 3. `extras.KEY` is what the extras of a draw's node say, or of its nearest ancestor that has the
 ///    key.
 /// 4. A text that does not begin like terms is one glob, whatever it holds.

@@ -616,10 +616,10 @@ std::vector<double> LedgerIndex::find_value(const Scene& built,
        set.instancing ? set.instancing->attributes : std::vector<Attribute>{}) {
     const Stream& stream = built[attribute.stream];
     if (attribute.semantic == semantic && !semantic.empty() && row.instance < stream.count) {
-      const std::vector<double> all = make_doubles(built, attribute.stream);
-      const std::size_t width = component_count(stream.element);
-      const auto from = all.begin() + static_cast<std::ptrdiff_t>(row.instance * width);
-      return {from, from + static_cast<std::ptrdiff_t>(width)};
+      const ElementReader reader(built, attribute.stream);
+      std::vector<double> value(reader.width());
+      reader.load(row.instance, value.data());
+      return value;
     }
   }
   return {};

@@ -264,14 +264,7 @@ std::string to_json(const Scene& scene, const Plan& plan) {
   write_settings(out, plan);
   write_answers(out, "answers", plan.survey_settings.answers);
   write_answers(out, "split_answers", plan.split.answers);
-  if (!plan.wishes.empty()) {
-    write_rows(out, "wishes", plan.wishes, [](JsonOut& line, const WishUse& use) {
-      line.member("setting", use.setting);
-      line.member("wish", use.wish);
-      line.member_if("value", use.value);
-      line.member("draws", use.draws);
-    });
-  }
+  write_wishes(out, plan.wishes);
   if (plan.reduction.reduces()) {
     write_reduction(out, plan.reduction);
   }

@@ -7,6 +7,7 @@
 #include "documents/document.h"
 #include "documents/read_setting.h"
 #include "documents/texels.h"
+#include "documents/wishes.h"
 #include "settings/fields.h"
 
 namespace wakuzume {
@@ -72,6 +73,7 @@ void write_reduction(ReadableJsonOut& out, const ReducePlan& plan) {
   write_settings(out, plan.settings, [](const auto& settings, const auto& visit) {
     for_each_reduce_setting(settings, visit);
   });
+  write_answers(out, "answers", plan.settings.answers);
   write_rows(out, "meshes", plan.meshes, [](JsonOut& line, const MeshTarget& target) {
     line.member("mesh", target.mesh);
     line.member("triangles", target.triangles);
@@ -99,6 +101,9 @@ bool read_reduction(JsonIn& in, JsonValue value, const At& at, ReducePlan& plan)
       return read_settings(in, v, a, plan.settings, [](auto& settings, const auto& visit) {
         for_each_reduce_setting(settings, visit);
       });
+    }
+    if (key == "answers") {
+      return read_answers(in, v, a, plan.settings.answers);
     }
     if (key == "meshes") {
       return in.array(v, a, [&](JsonValue item, const At& b) {

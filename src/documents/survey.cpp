@@ -4,6 +4,7 @@
 
 #include "documents/document.h"
 #include "documents/totals.h"
+#include "documents/wishes.h"
 #include "json/out.h"
 #include "wakuzume/extensions.h"
 #include "wakuzume/io.h"
@@ -256,6 +257,7 @@ std::string to_json(const Scene& scene, const Survey& survey, const Assessment& 
   write_frames(out, assessment);
   out.member("families", survey.families.size());
   write_staying(out, survey);
+  write_wishes(out, survey.wishes);
   write_keys(out, scene, survey);
   write_apart(out, assessment.apart);
   write_findings(out, assessment.findings);

@@ -12,6 +12,18 @@
 /// What came of wishes, as documents have it.
 namespace wakuzume {
 
+inline void write_wishes(ReadableJsonOut& out, const std::vector<WishUse>& wishes) {
+  if (wishes.empty()) {
+    return;
+  }
+  write_rows(out, "wishes", wishes, [](JsonOut& line, const WishUse& use) {
+    line.member("setting", use.setting);
+    line.member("wish", use.wish);
+    line.member_if("value", use.value);
+    line.member("draws", use.draws);
+  });
+}
+
 inline void write_answers(ReadableJsonOut& out,
                           const char* name,
                           const std::vector<WishAnswer>& answers) {

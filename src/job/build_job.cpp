@@ -3,8 +3,9 @@
 #include <algorithm>
 #include <optional>
 
+#include "job/ask_wishes.h"
 #include "job/pages.h"
-#include "job/prepare.h"
+#include "job/source_steps.h"
 #include "job/telling.h"
 #include "wakuzume/job.h"
 #include "wakuzume/spread.h"

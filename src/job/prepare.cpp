@@ -6,114 +6,12 @@
 #include <iterator>
 #include <optional>
 
+#include "job/ask_wishes.h"
+#include "job/source_steps.h"
 #include "job/telling.h"
-#include "survey/wish.h"
-#include "wakuzume/relief.h"
 
 namespace wakuzume {
 namespace {
-
-/// \param uses  learn what the wishes speak of
-Result<Source> split_source(Scene scene,
-                            const SplitSettings& settings,
-                            const RunControl& run,
-                            std::vector<WishUse>& uses) {
-  if (settings.nodes.empty()) {
-    return Source{std::move(scene)};
-  }
-  auto made = split(scene, settings, run);
-  if (!made) {
-    return Failure(made.error());
-  }
-  if (!is_whole(scene, *made)) {
-    return Failure(Error{ErrorCode::plan_mismatch, "a split lost triangles; please report it", {}});
-  }
-  warn(run, made->left_as);
-  uses.insert(uses.end(), made->wishes.begin(), made->wishes.end());
-  Source out{std::move(made->scene)};
-  out.split = std::move(made->rows);
-  return out;
-}
-
-/// Asks the terms among what is to be split, by the user's rules.
-Result<SplitSettings> answer_split(const Scene& scene,
-                                   const Settings& settings,
-                                   const RunControl& run) {
-  SplitSettings out = settings.split;
-  if (std::none_of(out.nodes.begin(), out.nodes.end(), is_terms)) {
-    return out;
-  }
-  auto rules = settle_answers(scene, settings.survey, out.nodes, run);
-  if (!rules) {
-    return Failure(rules.error());
-  }
-  out.answers = std::move(rules->answers);
-  return out;
-}
-
-/// What came of the wishes of a source that is surveyed. Terms that are asked later are answered
-/// now, while all has its name.
-Result<void> note_wishes(Prepared& prepared,
-                         const MaterialSettings& materials,
-                         const std::vector<std::string>& assets,
-                         const RunControl& run) {
-  const Scene& scene = prepared.source.scene;
-  std::vector<std::string> asked = list_wishes(materials);
-  asked.insert(asked.end(), assets.begin(), assets.end());
-  if (auto done = answer_wishes(scene, asked, prepared.survey, run); !done) {
-    return done;
-  }
-  const auto uses = count_wishes(scene, prepared.survey, materials, run);
-  if (!uses) {
-    return Failure(uses.error());
-  }
-  std::vector<WishUse>& all = prepared.wishes;
-  all.insert(all.end(), prepared.survey.wishes.begin(), prepared.survey.wishes.end());
-  all.insert(all.end(), uses->begin(), uses->end());
-  warn(run, list_idle(prepared.wishes));
-  return {};
-}
-
-Result<void> repaint_source(Source& source, const RoutePlan& routes, const RunControl& run) {
-  auto repainted = repaint(source.scene, routes, run);
-  if (!repainted) {
-    return Failure(repainted.error());
-  }
-  source.origin = std::move(source.scene);
-  source.scene = std::move(repainted->scene);
-  source.images.insert(source.images.begin(), repainted->images.begin(), repainted->images.end());
-  return {};
-}
-
-/// \param codec  to paint normals with; null: their pictures stay without bytes
-Result<void> reduce_source(Source& source,
-                           const ReducePlan& reduction,
-                           const PictureCodec* codec,
-                           const RunControl& run) {
-  auto made = reduce_with_relief(source.scene, reduction, run);
-  if (!made) {
-    return Failure(made.error());
-  }
-  auto& [reduced, relief] = *made;
-  for (const ReliefPage& page : relief.pages) {
-    source.images.push_back({no_image, no_image, page.image, no_image});
-    source.relief.push_back({page.image, page.size, {}});
-  }
-  if (codec != nullptr) {
-    warn(run, relief.left_as);
-    auto painted = paint_relief(source.scene, reduced.scene, relief, *codec, run);
-    if (!painted) {
-      return Failure(painted.error());
-    }
-    for (std::size_t p = 0; p < painted->size(); ++p) {
-      source.relief[p].bytes = std::move((*painted)[p]);
-    }
-  }
-  source.unreduced = std::move(source.scene);
-  source.scene = std::move(reduced.scene);
-  source.reduced = std::move(reduced.meshes);
-  return {};
-}
 
 /// Rules for a scene whose lightmap pages are joined.
 SurveySettings make_joined_rules(SurveySettings rules, const LightmapPlan& lightmaps) {
@@ -121,20 +19,6 @@ SurveySettings make_joined_rules(SurveySettings rules, const LightmapPlan& light
     rules.lightmap_transform_key = lightmaps.joined_transform_key();
   }
   return rules;
-}
-
-Result<void> join_source(Source& source, const LightmapPlan& lightmaps, const RunControl& run) {
-  auto joined = join_lightmaps(source.scene, lightmaps, run);
-  if (!joined) {
-    return Failure(joined.error());
-  }
-  source.unjoined = std::move(source.scene);
-  source.scene = std::move(joined->scene);
-  // Like pages of tiles: a picture each, in the first channel.
-  for (const ImageId image : joined->images) {
-    source.images.push_back({image, no_image, no_image, no_image});
-  }
-  return {};
 }
 
 Result<void> survey_source(Prepared& prepared, const SurveySettings& rules, const RunControl& run) {
@@ -290,59 +174,6 @@ Result<void> add_outlook(Prepared& prepared,
 }
 
 }  // namespace
-
-namespace {
-
-Result<Source> make_source_with(Scene scene,
-                                const SourceSteps& steps,
-                                const PictureCodec* codec,
-                                const RunControl& run,
-                                std::vector<WishUse>& uses) {
-  auto source = split_source(std::move(scene), steps.split, run, uses);
-  if (!source) {
-    return source;
-  }
-  if (steps.reduction.reduces()) {
-    if (auto reduced = reduce_source(*source, steps.reduction, codec, run); !reduced) {
-      return Failure(reduced.error());
-    }
-  }
-  if (steps.lightmaps.joins()) {
-    if (auto joined = join_source(*source, steps.lightmaps, run); !joined) {
-      return Failure(joined.error());
-    }
-  }
-  if (auto done = group_materials(steps.routes.grouped, source->scene); !done) {
-    return Failure(done.error());
-  }
-  if (auto done = cut_out(steps.routes.cutouts, source->scene); !done) {
-    return Failure(done.error());
-  }
-  if (!steps.routes.shares()) {
-    return source;
-  }
-  auto repainted = repaint_source(*source, steps.routes, run);
-  return repainted ? std::move(source) : Failure(repainted.error());
-}
-
-}  // namespace
-
-Result<Source> make_source(Scene scene, const SourceSteps& steps, const RunControl& run) {
-  std::vector<WishUse> uses;
-  return make_source_with(std::move(scene), steps, nullptr, run, uses);
-}
-
-Result<Source> make_source(Scene scene,
-                           const SourceSteps& steps,
-                           const PictureCodec& codec,
-                           const RunControl& run) {
-  std::vector<WishUse> uses;
-  return make_source_with(std::move(scene), steps, &codec, run, uses);
-}
-
-const Scene& show_relief(const Source& source, const Scene& scene, std::optional<Scene>& room) {
-  return source.relief.empty() ? scene : room.emplace(source.with_relief(scene));
-}
 
 Result<void> share_materials(Prepared& prepared,
                              const MaterialSettings& settings,
@@ -510,7 +341,9 @@ Result<Prepared> prepare(Scene scene,
     return Failure(surveyed.error());
   }
   tell(run, "surveyed: {} draws", out.survey.totals.draws);
-  if (auto noted = note_wishes(out, settings.materials, settings.propose.assets, run); !noted) {
+  if (auto noted =
+          note_wishes(out, settings.materials, settings.reduce, settings.propose.assets, run);
+      !noted) {
     return Failure(noted.error());
   }
   if (auto reduced = reduce_meshes(out, settings.reduce, job, tools, run); !reduced) {
@@ -548,9 +381,11 @@ Result<Prepared> prepare_for(const Plan& plan,
     steps.lightmaps = {};
   }
   SurveySettings rules = plan.survey_settings;
+  ReduceSettings again = plan.reduction.settings;
   if (route_anew != nullptr) {
     // Of another scene they may be others.
     steps.split.answers = {};
+    again.answers = {};
     rules.answers = {};
   }
   std::vector<WishUse> uses;
@@ -568,7 +403,7 @@ Result<Prepared> prepare_for(const Plan& plan,
   }
   if (route_anew == nullptr) {
     out.wishes = plan.wishes;  // its draws are those it had, under other names perhaps
-  } else if (auto noted = note_wishes(out, anew ? *route_anew : plan.routes.settings,
+  } else if (auto noted = note_wishes(out, anew ? *route_anew : plan.routes.settings, again,
                                       plan.settings.assets, run);
              !noted) {
     return Failure(noted.error());
@@ -579,7 +414,7 @@ Result<Prepared> prepare_for(const Plan& plan,
                                          "counts for single groups alone, whose meshes may be "
                                          "others now"});
     }
-    if (auto reduced = reduce_meshes(out, plan.reduction.settings, job, tools, run); !reduced) {
+    if (auto reduced = reduce_meshes(out, again, job, tools, run); !reduced) {
       return Failure(reduced.error());
     }
   }
@@ -597,37 +432,6 @@ Result<Prepared> prepare_for(const Plan& plan,
     return Failure(added.error());
   }
   return out;
-}
-
-Result<SurveySettings> settle_answers(const Scene& scene,
-                                      const SurveySettings& rules,
-                                      std::span<const std::string> wishes,
-                                      const RunControl& run) {
-  const auto is_open = [&](const std::string& wish) {
-    return is_terms(wish) && find_answer(rules.answers, wish) == nullptr;
-  };
-  if (std::none_of(wishes.begin(), wishes.end(), is_open)) {
-    return rules;
-  }
-  auto found = survey(scene, rules, run);
-  if (!found) {
-    return Failure(found.error());
-  }
-  if (auto done = answer_wishes(scene, wishes, *found, run); !done) {
-    return Failure(done.error());
-  }
-  return std::move(found->settings);
-}
-
-Result<void> answer_wishes(std::span<const std::string> wishes,
-                           Prepared& source,
-                           const RunControl& run) {
-  auto rules = settle_answers(source.source.before_all(), source.survey.settings, wishes, run);
-  if (!rules) {
-    return Failure(rules.error());
-  }
-  source.survey.settings = std::move(*rules);
-  return {};
 }
 
 Result<Outlook> make_outlook(const Scene& scene, const Survey& survey, const Job& job) {

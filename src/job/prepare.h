@@ -2,7 +2,6 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
-#include <optional>
 #include <span>
 
 #include "wakuzume/job.h"
@@ -35,12 +34,6 @@ Result<void> reduce_again(Prepared& prepared,
                           const JobTools& tools,
                           const RunControl& run);
 
-/// The settings of a survey with answers to terms, asked of a scene where some are open.
-Result<SurveySettings> settle_answers(const Scene& scene,
-                                      const SurveySettings& rules,
-                                      std::span<const std::string> wishes,
-                                      const RunControl& run);
-
 /// Draws of a list with others. \param a, b  ascending, as what comes back
 std::vector<DrawRef> unite(std::span<const DrawRef> a, std::span<const DrawRef> b);
 
@@ -49,10 +42,6 @@ Result<Plan> propose_without(std::span<const TakenBack> taken,
                              const Prepared& source,
                              const Job& job,
                              const RunControl& run);
-
-/// One of a source's scenes with its painted normals. \param room  for the copy that has them,
-/// where there are any
-const Scene& show_relief(const Source& source, const Scene& scene, std::optional<Scene>& room);
 
 /// Sizes of images, for what plans are measured by.
 Result<void> measure_outlook(Prepared& prepared, const JobTools& tools, const RunControl& run);

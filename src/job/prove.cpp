@@ -5,7 +5,7 @@
 #include <optional>
 
 #include "job/pages.h"
-#include "job/prepare.h"
+#include "job/source_steps.h"
 #include "job/telling.h"
 #include "job/views.h"
 #include "survey/textures.h"

@@ -7,7 +7,7 @@
 #include <set>
 
 #include "job/pages.h"
-#include "job/prepare.h"
+#include "job/source_steps.h"
 #include "survey/textures.h"
 #include "wakuzume/job.h"
 #include "wakuzume/spread.h"

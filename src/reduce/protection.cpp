@@ -21,6 +21,27 @@ Failure fail(std::string_view setting, std::string_view nothing, std::string_vie
                        {}});
 }
 
+/// Calls `visit(draw)` for what terms spoke of when they were asked.
+template <class Visit>
+Result<void> for_each_answered(const ReduceSettings& settings,
+                               const WishList& wishes,
+                               const Visit& visit) {
+  for (std::size_t w = 0; w < wishes.size(); ++w) {
+    if (!wishes[w].has_terms()) {
+      continue;
+    }
+    const WishAnswer* const answer = find_answer(settings.answers, wishes[w].text());
+    if (answer == nullptr) {
+      return Failure(Error{
+          ErrorCode::plan_mismatch,
+          fmt::format("the reduction has no answer to \"{}\"; propose it anew", wishes[w].text()),
+          {}});
+    }
+    std::for_each(answer->draws.begin(), answer->draws.end(), visit);
+  }
+  return {};
+}
+
 void hold(std::vector<float>& held, const MeshSurface::Part& part, std::size_t v, float weight) {
   float& of = held[part.first_vertex + v];
   of = std::max(of, std::clamp(weight, 0.0F, 1.0F));
@@ -47,64 +68,79 @@ Result<Protection> Protection::make(const Scene& scene,
 Result<void> Protection::choose_nodes() {
   nodes_of_.resize(scene_.meshes.size());
   shown_by_.resize(scene_.meshes.size());
-  std::vector<bool> hit(settings_.nodes.size(), false);
-  std::vector<GlobSet> globs;
-  for (const std::string& glob : settings_.nodes) {
-    globs.emplace_back(std::vector<std::string>{glob});
+  const auto chosen = find_chosen();
+  if (!chosen) {
+    return Failure(chosen.error());
   }
   for_each_shown_node(scene_, [&](NodeId id) {
-    const Node& node = scene_[id];
-    if (node.mesh == no_mesh) {
+    const MeshId mesh = scene_[id].mesh;
+    if (mesh == no_mesh) {
       return;
     }
-    ++shown_by_[to_index(node.mesh)];
-    bool chosen = globs.empty();
-    for (std::size_t g = 0; g < globs.size(); ++g) {
-      if (globs[g].find(make_node_path(scene_, id)) != no_index) {
-        chosen = true;
-        hit[g] = true;
-      }
-    }
-    if (chosen) {
-      nodes_of_[to_index(node.mesh)].push_back(id);
+    ++shown_by_[to_index(mesh)];
+    if ((*chosen)[to_index(id)]) {
+      nodes_of_[to_index(mesh)].push_back(id);
     }
   });
-  const auto missed = std::find(hit.begin(), hit.end(), false);
-  if (missed != hit.end()) {
-    return fail("nodes", "node with a mesh",
-                settings_.nodes[static_cast<std::size_t>(missed - hit.begin())]);
-  }
   return {};
+}
+
+/// By node: whether its mesh is reduced.
+Result<std::vector<bool>> Protection::find_chosen() const {
+  std::vector<bool> out(scene_.nodes.size(), settings_.nodes.empty());
+  const auto wishes = WishList::parse(settings_.nodes);
+  if (!wishes) {
+    return Failure(wishes.error());
+  }
+  const auto choose = [&](const DrawRef& draw) {
+    if (to_index(draw.node) < out.size()) {
+      out[to_index(draw.node)] = true;
+    }
+  };
+  if (auto done = for_each_answered(settings_, *wishes, choose); !done) {
+    return Failure(done.error());
+  }
+  for (std::size_t n = 0; wishes->has_globs() && n < out.size(); ++n) {
+    const NodeId id = make_id<NodeId>(n);
+    if (scene_[id].mesh != no_mesh && wishes->find_glob(make_node_path(scene_, id)) != no_index) {
+      out[n] = true;
+    }
+  }
+  return out;
 }
 
 Result<void> Protection::find_protected() {
   mesh_held_.resize(scene_.meshes.size());
   material_held_.resize(scene_.materials.size());
-  for (const std::string& text : settings_.protect) {
-    const GlobSet glob({text});
-    bool any = false;
-    const auto note = [&](std::vector<bool>& held, std::size_t i, const std::string& name) {
-      if (glob.find(name) != no_index) {
-        held[i] = true;
-        any = true;
-      }
-    };
-    for (std::size_t m = 0; m < scene_.meshes.size(); ++m) {
-      note(mesh_held_, m, scene_.meshes[m].name);
-    }
-    for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
-      note(material_held_, m, scene_.materials[m].name);
-    }
-    for_each_shown_node(scene_, [&](NodeId id) {
-      if (scene_[id].mesh != no_mesh) {
-        note(mesh_held_, to_index(scene_[id].mesh), make_node_path(scene_, id));
-      }
-    });
-    if (!any) {
-      return fail("protect", "node with a mesh, mesh or material", text);
+  const auto wishes = WishList::parse(settings_.protect);
+  if (!wishes) {
+    return Failure(wishes.error());
+  }
+  for (std::size_t w = 0; w < wishes->size(); ++w) {
+    if (!(*wishes)[w].has_terms()) {
+      hold_matches((*wishes)[w]);
     }
   }
-  return {};
+  return for_each_answered(settings_, *wishes, [&](const DrawRef& draw) {
+    if (to_index(draw.node) < scene_.nodes.size() && scene_[draw.node].mesh != no_mesh) {
+      primitive_held_.emplace(scene_[draw.node].mesh, draw.primitive);
+    }
+  });
+}
+
+void Protection::hold_matches(const Wish& glob) {
+  for (std::size_t m = 0; m < scene_.meshes.size(); ++m) {
+    mesh_held_[m] = mesh_held_[m] || glob.matches(scene_.meshes[m].name);
+  }
+  for (std::size_t m = 0; m < scene_.materials.size(); ++m) {
+    material_held_[m] = material_held_[m] || glob.matches(scene_.materials[m].name);
+  }
+  for_each_shown_node(scene_, [&](NodeId id) {
+    const MeshId mesh = scene_[id].mesh;
+    if (mesh != no_mesh && glob.matches(make_node_path(scene_, id))) {
+      mesh_held_[to_index(mesh)] = true;
+    }
+  });
 }
 
 Result<void> Protection::find_joints() {
@@ -288,7 +324,8 @@ std::vector<float> Protection::list_held(MeshId mesh, const MeshSurface& surface
   if (!mesh_held_[to_index(mesh)]) {
     for (const MeshSurface::Part& part : surface.parts()) {
       const Primitive& primitive = scene_[mesh].primitives[part.primitive];
-      if (primitive.material != no_material && material_held_[to_index(primitive.material)]) {
+      if ((primitive.material != no_material && material_held_[to_index(primitive.material)]) ||
+          primitive_held_.contains({mesh, part.primitive})) {
         std::fill_n(held.begin() + part.first_vertex, part.vertices, 1.0F);
       }
       hold_by_attribute(primitive, surface, part, held);

@@ -3,13 +3,15 @@
 #pragma once
 
 #include <cstdint>
+#include <set>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "reduce/cut_borders.h"
 #include "reduce/mesh_surface.h"
-#include "survey/glob.h"
+#include "survey/wish.h"
 #include "wakuzume/reduce.h"
 
 namespace wakuzume {
@@ -17,7 +19,8 @@ namespace wakuzume {
 /// What settings say of a scene: which nodes are reduced, and what of their meshes stays.
 class Protection {
  public:
-  /// \error bad_setting  something that matches nothing
+  /// \error bad_setting  joints or an attribute that nothing has
+  /// \error plan_mismatch  terms that have no answer in the settings
   /// \param detail  borrowed
   static Result<Protection> make(const Scene& scene,
                                  const ReduceSettings& settings,
@@ -36,14 +39,12 @@ class Protection {
 
  private:
   Protection(const Scene& scene, const ReduceSettings& settings, std::span<const DetailMask> detail)
-      : scene_(scene),
-        settings_(settings),
-        detail_(detail),
-        protect_(settings.protect),
-        cuts_(scene) {}
+      : scene_(scene), settings_(settings), detail_(detail), cuts_(scene) {}
 
   Result<void> choose_nodes();
+  Result<std::vector<bool>> find_chosen() const;
   Result<void> find_protected();
+  void hold_matches(const Wish& glob);
   Result<void> find_joints();
   Result<void> find_attribute();
   void hold_by_attribute(const Primitive& primitive,
@@ -65,12 +66,12 @@ class Protection {
   const Scene& scene_;
   const ReduceSettings& settings_;
   std::span<const DetailMask> detail_;
-  GlobSet protect_;
   std::vector<std::vector<NodeId>> nodes_of_;
   std::vector<std::size_t> shown_by_;
   std::vector<bool> mesh_held_;      // by mesh: by its name, or a node that shows it
   std::vector<bool> material_held_;  // by material
-  std::vector<bool> joint_held_;     // by node
+  std::set<std::pair<MeshId, std::uint32_t>> primitive_held_;
+  std::vector<bool> joint_held_;  // by node
   std::string semantic_;
   std::size_t component_ = 0;
   std::vector<Mat4d> world_;

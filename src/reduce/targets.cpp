@@ -13,6 +13,7 @@
 #include "reduce/mesh_surface.h"
 #include "reduce/points.h"
 #include "reduce/protection.h"
+#include "reduce/reduce_wishes.h"
 #include "scene/running.h"
 #include "survey/draws.h"
 #include "wakuzume/families.h"
@@ -404,6 +405,14 @@ Result<void> validate(const ReduceSettings& settings) {
       return done;
     }
   }
+  for (const auto& [name, list] : list_wishes(settings)) {
+    for (const std::string& wish : list) {
+      if (const auto valid = validate_wish(wish); !valid) {
+        return Failure(Error{
+            ErrorCode::bad_setting, fmt::format("{} has {}", name, valid.error().message), {}});
+      }
+    }
+  }
   return {};
 }
 
@@ -416,16 +425,20 @@ Result<ReducePlan> propose_reduction(const Scene& scene,
   if (auto valid = validate(settings); !valid) {
     return Failure(valid.error());
   }
-  const auto protection = Protection::make(scene, settings, detail);
+  ReduceSettings asked = settings;
+  if (auto done = answer_terms(scene, survey, asked, run); !done) {
+    return Failure(done.error());
+  }
+  const auto protection = Protection::make(scene, asked, detail);
   if (!protection) {
     return Failure(protection.error());
   }
   if (!settings.asks()) {
     ReducePlan plan;
-    plan.settings = settings;
+    plan.settings = std::move(asked);
     return plan;
   }
-  auto plan = Proposer(scene, survey, settings, views, *protection).propose(run);
+  auto plan = Proposer(scene, survey, asked, views, *protection).propose(run);
   if (plan) {
     plan->detail = std::move(detail);
   }

@@ -30,9 +30,11 @@ template <class AnySettings, class Visit>
 void for_each_survey_setting(AnySettings& settings, const Visit& visit) {
   auto& split = settings.split;
   visit("split", "nodes", split.nodes,
-        Meaning{
-            "node paths whose own mesh is taken to pieces before anything else; globs", "--split",
-            "Take the meshes of these nodes to pieces first; a glob, may be given again", "NODES"});
+        Meaning{"nodes whose own mesh is taken to pieces before anything else: globs over paths, "
+                "or terms",
+                "--split",
+                "Take the meshes of these nodes to pieces first; a wish, may be given again",
+                "WISH"});
   visit("split", "by", split.by,
         Meaning{"into \"parts\" that hang together, or by the \"cells\" of a grid", "--split-by",
                 "Into connected parts, or by cells of a grid"});
@@ -212,11 +214,14 @@ void for_each_reduce_setting(AnyReduce& reduce, const Visit& visit) {
         "height of pictures that pixels are of; 1 to 65536");
   visit("reduce", "distance_m", reduce.distance_m,
         "from where pixels are seen; 0: from the views; 0 to 1e9");
-  visit("reduce", "nodes", reduce.nodes, "node paths whose meshes are reduced; globs, none: all");
+  visit("reduce", "nodes", reduce.nodes,
+        Meaning{"nodes whose meshes are reduced: globs over paths, or terms; none: all", "--only",
+                "Reduce only what these nodes show; a wish, may be given again", "WISH"});
   visit("reduce", "protect", reduce.protect,
-        Meaning{"what stays: globs over node paths, names of meshes and of materials", "--protect",
-                "Leave this as it is: a glob over paths of nodes, names of meshes and materials",
-                "GLOB"});
+        Meaning{"what stays: globs over node paths, names of meshes and of materials, or terms",
+                "--protect",
+                "Leave this as it is: a wish; globs are over paths, names of meshes and materials",
+                "WISH"});
   visit("reduce", "protect_joints", reduce.protect_joints,
         Meaning{"what these joints or those below move stays; globs over their paths",
                 "--protect-joints",

@@ -6,13 +6,16 @@
 #include <cmath>
 #include <mutex>
 #include <optional>
+#include <span>
 #include <utility>
+#include <vector>
 
 #include "scene/first_error.h"
 #include "scene/running.h"
 #include "scene/srgb.h"
 #include "survey/textures.h"
 #include "texture/bake.h"
+#include "texture/coverage.h"
 #include "texture/material_rules.h"
 #include "texture/resample.h"
 #include "texture/texel_writer.h"
@@ -39,6 +42,7 @@ PixelRect find_rect(const Tile& tile, const RectSize& page, std::uint32_t halvin
 class TilePainter {
  public:
   /// \param halvings  how much smaller the picture is than the page
+  /// \param rect      of the picture; nothing: where the tile is
   TilePainter(const Scene& scene,
               const RoutePlan& routes,
               const AtlasPage& page,
@@ -46,7 +50,8 @@ class TilePainter {
               Channel channel,
               std::uint32_t halvings,
               const PictureCodec& codec,
-              Pixels& out)
+              Pixels& out,
+              const std::optional<PixelRect>& rect = {})
       : scene_(scene),
         page_(page),
         tile_(tile),
@@ -55,7 +60,7 @@ class TilePainter {
         channel_(channel),
         codec_(codec),
         halvings_(halvings),
-        rect_(find_rect(tile, page.size, halvings_)),
+        rect_(rect ? *rect : find_rect(tile, page.size, halvings_)),
         out_(out) {}
 
   Result<void> run() {
@@ -287,15 +292,37 @@ class TilePainter {
   Pixels& out_;
 };
 
-/// Which tile of a layout that was there each texel of a picture shows: the one that covers it, or
-/// the nearest within a margin; no_index: none is near.
-Result<std::vector<std::uint32_t>> find_owners(const Scene& scene,
-                                               const AtlasPage& page,
-                                               std::uint32_t halvings) {
-  const PixelRect all{0, 0, page.size.width_px >> halvings, page.size.height_px >> halvings};
-  const std::size_t texels = std::size_t{all.right} * all.bottom;
-  std::vector<std::uint32_t> owners(texels, no_index);
-  std::vector<float> nearest(texels, TexelHit{}.distance);
+/// Whose each texel of a picture is, of a layout that was there.
+struct LayoutOwners {
+  /// By texel: the tile that covers it, or the nearest within a margin; no_index: none is near.
+  std::vector<std::uint32_t> tiles;
+  std::vector<PixelRect> rects;  ///< by tile: around its texels
+};
+
+PixelRect find_layout_rect(std::span<const double> places, const Pixels& picture) {
+  PixelRect out{picture.width_px, picture.height_px, 0, 0};
+  const auto limit = [](double at, std::uint32_t most) {
+    return static_cast<std::uint32_t>(std::clamp(at, 0.0, static_cast<double>(most)));
+  };
+  for (std::size_t i = 0; i + 1 < places.size(); i += 2) {
+    const double x = places[i];
+    const double y = places[i + 1];
+    out.left = std::min(out.left, limit(std::floor(x - layout_margin_px), picture.width_px));
+    out.top = std::min(out.top, limit(std::floor(y - layout_margin_px), picture.height_px));
+    out.right = std::max(out.right, limit(std::ceil(x + layout_margin_px), picture.width_px));
+    out.bottom = std::max(out.bottom, limit(std::ceil(y + layout_margin_px), picture.height_px));
+  }
+  return out;
+}
+
+/// \param picture  of the page, `halvings` smaller
+Result<LayoutOwners> find_owners(const Scene& scene,
+                                 const AtlasPage& page,
+                                 std::uint32_t halvings,
+                                 const Pixels& picture) {
+  LayoutOwners out;
+  out.tiles.assign(std::size_t{picture.width_px} * picture.height_px, no_index);
+  std::vector<float> nearest(out.tiles.size(), TexelHit{}.distance);
   for (std::uint32_t t = 0; t < page.tiles.size(); ++t) {
     const Tile& tile = page.tiles[t];
     auto places = make_page_places(scene, primitive_of(scene, tile.shapes.front()), tile, page);
@@ -305,16 +332,25 @@ Result<std::vector<std::uint32_t>> find_owners(const Scene& scene,
     for (double& at : *places) {
       at *= std::exp2(-static_cast<double>(halvings));
     }
-    const TexelCoverage coverage(*places, all, layout_margin_px);
-    for (std::size_t i = 0; i < texels; ++i) {
-      const TexelHit& hit = coverage.hits()[i];
-      if (hit.triangle != no_index && hit.distance < nearest[i]) {
-        nearest[i] = hit.distance;
-        owners[i] = t;
+    const PixelRect rect = find_layout_rect(*places, picture);
+    out.rects.push_back(rect);
+    if (rect.left >= rect.right || rect.top >= rect.bottom) {
+      continue;
+    }
+    const TexelCoverage coverage(*places, rect, layout_margin_px);
+    std::size_t i = 0;
+    for (std::uint32_t y = rect.top; y < rect.bottom; ++y) {
+      for (std::uint32_t x = rect.left; x < rect.right; ++x, ++i) {
+        const TexelHit& hit = coverage.hits()[i];
+        const std::size_t texel = std::size_t{y} * picture.width_px + x;
+        if (hit.triangle != no_index && hit.distance < nearest[texel]) {
+          nearest[texel] = hit.distance;
+          out.tiles[texel] = t;
+        }
       }
     }
   }
-  return owners;
+  return out;
 }
 
 /// Tiles that lie over one another: each is painted by itself, and gives the texels that are its
@@ -327,29 +363,32 @@ Result<void> paint_layout(const Scene& scene,
                           const RunControl& run,
                           Pixels& out) {
   const std::uint32_t halvings = page.halvings[static_cast<std::size_t>(channel)];
-  const auto owners = find_owners(scene, page, halvings);
+  const auto owners = find_owners(scene, page, halvings, out);
   if (!owners) {
     return Failure(owners.error());
   }
-  std::vector<std::uint32_t> from(owners->size(), no_index);
+  std::vector<std::uint32_t> from(owners->tiles.size(), no_index);
   Pixels own = out;
   for (std::uint32_t t = 0; t < page.tiles.size(); ++t) {
     if (!goes_on(run, "painting",
                  static_cast<double>(t) / static_cast<double>(page.tiles.size()))) {
       return Failure(make_cancelled());
     }
-    if (std::find(owners->begin(), owners->end(), t) == owners->end()) {
-      continue;
+    const PixelRect& rect = owners->rects[t];
+    if (rect.left >= rect.right || rect.top >= rect.bottom) {
+      continue;  // all of it is outside
     }
     auto done =
-        TilePainter(scene, routes, page, page.tiles[t], channel, halvings, codec, own).run();
+        TilePainter(scene, routes, page, page.tiles[t], channel, halvings, codec, own, rect).run();
     if (!done) {
       return done;
     }
-    for (std::uint32_t i = 0; i < from.size(); ++i) {
-      if ((*owners)[i] == t) {
-        from[i] = i;
-        std::copy_n(&own.rgba[4 * std::size_t{i}], 4, &out.rgba[4 * std::size_t{i}]);
+    for (std::uint32_t y = rect.top; y < rect.bottom; ++y) {
+      for (std::uint32_t i = y * out.width_px + rect.left; i < y * out.width_px + rect.right; ++i) {
+        if (owners->tiles[i] == t) {
+          from[i] = i;
+          std::copy_n(&own.rgba[4 * std::size_t{i}], 4, &out.rgba[4 * std::size_t{i}]);
+        }
       }
     }
   }
