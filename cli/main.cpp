@@ -164,8 +164,8 @@ void add_earlier_options(CLI::App& command, Options& options) {
       ->excludes("--revise");
   command
       .add_option("--why", options.why,
-                  "Tell why nodes with this path (or glob) went where they went")
-      ->type_name("NODE");
+                  "Tell why these nodes went where they went; a wish, or the path of one")
+      ->type_name("WISH");
   command.callback([&options] {
     const bool earlier = !options.revise.empty() || !options.rebase.empty();
     if (options.input.empty() && !earlier) {
@@ -323,9 +323,9 @@ void add_edit_options(CLI::App& command, Options& options) {
   };
   const auto nodes = [](const std::string& text, Edit& edit) { edit.nodes = text; };
   const auto group = [](const std::string& text, Edit& edit) { edit.group = text; };
-  add("--keep", EditKind::keep, "NODES", "Leave nodes as they are; a glob over node paths", nodes);
-  add("--release", EditKind::release, "NODES", "Give kept nodes back to the next planning", nodes);
-  add("--move", EditKind::move, "NODES=GROUP", "Put nodes into a group",
+  add("--keep", EditKind::keep, "WISH", "Leave nodes as they are; a wish", nodes);
+  add("--release", EditKind::release, "WISH", "Give kept nodes back to the next planning", nodes);
+  add("--move", EditKind::move, "WISH=GROUP", "Put nodes into a group",
       [](const std::string& text, Edit& edit) {
         std::tie(edit.nodes, edit.group) = cut_pair("--move", text);
       });
@@ -545,8 +545,8 @@ class Line {
         ->allow_extra_args(false);
     restore
         .add_option("--node", options_.nodes,
-                    "Only these nodes and all below them; a glob over node paths of the source")
-        ->type_name("GLOB")
+                    "Only these nodes of the source and all below them; a wish")
+        ->type_name("WISH")
         ->allow_extra_args(false);
     restore.add_option("--ledger", options_.ledger, "The ledger, if it is not beside the scene");
     restore.add_option("--scene", options_.scene, "The source, if it is not where the ledger says");

@@ -145,7 +145,7 @@ Said say_one(std::mt19937& random) {
                 return s[d.key].moving_root == no_node;
               }};
     case 3:
-      return {"mirrored!=''",
+      return {"mirrored!=no",
               [](const Scene&, const Survey&, const Draw& d) { return d.mirrored; }};
     default:
       return {

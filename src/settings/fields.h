@@ -122,19 +122,20 @@ void for_each_material_setting(AnyMaterials& materials, const Visit& visit) {
             "share materials: \"keep\" all, \"full_resolution\" (lose no texel), \"fewest_draws\"",
             "--materials",
             "Share materials: not at all, without losing texels, or for the fewest draws"});
-  visit(
-      "materials", "routes", materials.routes,
-      Meaning{"route of materials by name, \"moss_*=stay\"; fold, tint, atlas, layers, rebake, "
-              "stay, cutout",
-              "--route",
-              "Route of materials by name: fold, tint, atlas, layers, rebake, stay, cutout; may be "
-              "given again",
-              "WISH=ROUTE"});
-  visit(
-      "materials", "scales", materials.scales,
-      Meaning{"the scale of materials' tiles by their names: \"sign_*=0.5\"; above 0, to 1",
-              "--tile-scale", "Scale of materials' tiles by name, above 0 to 1; may be given again",
-              "WISH=SCALE"});
+  visit("materials", "routes", materials.routes,
+        Meaning{"route of materials, \"moss_*=stay\"; fold, tint, atlas, layers, rebake, "
+                "stay, cutout",
+                "--route",
+                "Route of materials: fold, tint, atlas, layers, rebake, stay, cutout; may be given "
+                "again",
+                "WISH=ROUTE"});
+  visit("materials", "scales", materials.scales,
+        Meaning{"sizes of materials' tiles: a scale \"sign_*=0.5\", or at most \"logo=512px\", "
+                "\"*=40/m\"",
+                "--tile-scale",
+                "Scale of materials' tiles, or the most pixels or texels a metre: sign_*=0.5, "
+                "logo=512px, *=40/m; may be given again",
+                "WISH=SIZE"});
   visit(
       "materials", "together", materials.together,
       Meaning{

@@ -120,7 +120,7 @@ const DrawField draw_fields[] = {
        constexpr const char* names[] = {"opaque", "mask", "blend"};
        return names[static_cast<std::size_t>(r.survey[shape_of(r).pipeline].alpha_mode)];
      }},
-    {{"mirrored"}, [](const DrawRow& r) -> Cell { return draw_of(r).mirrored ? "yes" : ""; }},
+    {{"mirrored"}, [](const DrawRow& r) -> Cell { return draw_of(r).mirrored ? "yes" : "no"; }},
 };
 
 }  // namespace
