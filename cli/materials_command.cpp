@@ -53,6 +53,12 @@ Result<std::vector<std::string>> write_sheets(Command& command,
   return files;
 }
 
+constexpr const char* choice_legend =
+    "  megabytes: of textures with their mip levels on the profile's GPU; texels_per_m: the "
+    "middle\n"
+    "  by draws; kept: the least share of its texels along a side that some material keeps\n"
+    "  to have one of them: --materials full_resolution, --materials fewest_draws\n";
+
 /// What each goal would give, for a scene or for that of a plan.
 Exit compare(Command& command) {
   const Options& options = command.options();
@@ -78,7 +84,7 @@ Exit compare(Command& command) {
   const auto table = make_choice_table(*choices);
   std::vector<std::uint32_t> rows(table->row_count());
   std::iota(rows.begin(), rows.end(), 0U);
-  command.print(options.format == Format::text  ? to_text(*table, rows, rows.size())
+  command.print(options.format == Format::text  ? to_text(*table, rows, rows.size()) + choice_legend
                 : options.format == Format::csv ? to_csv(*table, rows)
                                                 : to_json(*table, rows));
   return Exit::done;
