@@ -321,7 +321,9 @@ class Glasshouse {
     }
   }
 
+  /// Each is painted and worn in its own way, for shaders that look at extras.
   void add_pots(NodeId bench, int number) {
+    constexpr std::array<const char*, 3> paints{"#b5643c", "#8f4a2e", "#c98a5b"};
     for (int place = 0; place < 10; ++place) {
       const double x = (place % 5 - 2) * 0.55 + (chance() - 0.5) * 0.12;
       const double z = (place / 5 - 0.5) * 0.45 + (chance() - 0.5) * 0.08;
@@ -329,8 +331,12 @@ class Glasshouse {
       const auto size = static_cast<std::size_t>(chance() * 4);
       const MeshId mesh =
           glazed ? parts_.glazed_pots[static_cast<std::size_t>(number) % 3] : parts_.pots[size];
-      maker_.add_node(bench, fmt::format("pot_{}", place),
-                      at(x, 0.82, z, around_y(chance() * 2 * half_turn)), mesh);
+      const NodeId pot = maker_.add_node(bench, fmt::format("pot_{}", place),
+                                         at(x, 0.82, z, around_y(chance() * 2 * half_turn)), mesh);
+      maker_.mark(pot,
+                  fmt::format(R"({{"paint":"{}","wear":{}}})",
+                              paints.at(static_cast<std::size_t>(place + number) % paints.size()),
+                              (place * 7 + number * 3) % 10 / 10.0));
       const double soil = 0.82 + (glazed ? 0.22 : 0.145 + 0.04 * static_cast<double>(size));
       if (place % 3 != 2) {
         const MeshId plant = (place + number) % 2 == 0 ? parts_.fern : parts_.aroid;
