@@ -100,6 +100,20 @@ TEST(InstanceValues, AreToldAsRangesOfTheirSet) {
   EXPECT_EQ(ranges[2], (ValueRange{"extras.wet", {1}, {1}, 0})) << "for all below";
 }
 
+TEST(InstanceValues, AreNoExtrasThatAreLost) {
+  const Made lost;
+  const std::vector<std::string>& told = lost.built.ledger.left_out;
+  ASSERT_EQ(told.size(), 1U);
+  EXPECT_NE(told.front().find("extras that differ within a group are only in the source; this "
+                              "concerns 28 draws"),
+            std::string::npos)
+      << "their serial numbers: " << told.front();
+  std::vector<std::string> all = values;
+  all.emplace_back("extras.serial");
+  EXPECT_TRUE(
+      Made({.repeats = Repeats::instance, .instance_values = all}).built.ledger.left_out.empty());
+}
+
 TEST(InstanceValues, AreBytesWhereAllOfThemFit) {
   const Made made({.repeats = Repeats::instance,
                    .instance_values = values,

@@ -16,6 +16,7 @@
 #include "build/looks.h"
 #include "build/motion.h"
 #include "plan/check.h"
+#include "plan/instance_values.h"
 #include "plan/names.h"
 #include "rework/compact.h"
 #include "rework/detach.h"
@@ -494,7 +495,8 @@ class Builder {
     lost_extras_ += static_cast<std::size_t>(
         std::count_if(members.begin(), members.end(), [&](const DrawRef& ref) {
           const std::string had = drop_place(ref, extras_of(source_[ref.node].extra));
-          return !had.empty() && had != kept;
+          return !had.empty() && had != kept &&
+                 (!node.instancing || drop_values(ref, had) != drop_values(ref, kept));
         }));
     node.parent = frame.root;
     built_.scene.nodes.push_back(std::move(node));
@@ -524,7 +526,8 @@ class Builder {
   void report_left_out() {
     if (lost_extras_ > 0) {
       built_.ledger.left_out.push_back(fmt::format(
-          "extras that differ within a group are only in the source; this concerns {} draws",
+          "extras that differ within a group are only in the source; this concerns {} draws; "
+          "--instance-value extras.KEY has instances carry numbers and colours",
           lost_extras_));
     }
     if (lost_values_ > 0) {
@@ -543,6 +546,18 @@ class Builder {
     const std::string& place = plan_.survey_settings.lightmap_transform_key;
     const bool moved = survey_[find_draw(survey_, draw)].lightmap_place != 0;
     return moved && !find_member(extras, place).empty() ? put_member(extras, place, "") : extras;
+  }
+
+  /// Extras without what instances carry.
+  [[nodiscard]] std::string drop_values(const DrawRef& draw, std::string extras) const {
+    for (const std::string& name : plan_.settings.instance_values) {
+      const std::string key(find_value_key(name));
+      if (!key.empty() && !find_member(extras, key).empty() &&
+          !read_instance_value(source_, draw.node, key).empty()) {
+        extras = put_member(extras, key, "");
+      }
+    }
+    return extras;
   }
 
   template <class ExtrasOf>

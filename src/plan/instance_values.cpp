@@ -40,19 +40,6 @@ std::vector<double> read_color(const std::string& json) {
   return out;
 }
 
-std::vector<double> read_value(const Scene& scene, NodeId node, const std::string& key) {
-  const std::string json = find_json_above(scene, node, key);
-  std::vector<double> out = read_color(json);
-  if (out.empty()) {
-    out = read_json_numbers(json);
-  }
-  const bool good =
-      out.size() <= most_components && std::all_of(out.begin(), out.end(), [](double number) {
-        return std::isfinite(static_cast<float>(number));
-      });
-  return good ? out : std::vector<double>{};
-}
-
 }  // namespace
 
 std::string_view find_value_key(std::string_view name) {
@@ -86,13 +73,26 @@ std::string find_value_fault(const std::vector<std::string>& names) {
   return {};
 }
 
+std::vector<double> read_instance_value(const Scene& scene, NodeId node, const std::string& key) {
+  const std::string json = find_json_above(scene, node, key);
+  std::vector<double> out = read_color(json);
+  if (out.empty()) {
+    out = read_json_numbers(json);
+  }
+  const bool good =
+      out.size() <= most_components && std::all_of(out.begin(), out.end(), [](double number) {
+        return std::isfinite(static_cast<float>(number));
+      });
+  return good ? out : std::vector<double>{};
+}
+
 InstanceValues read_instance_values(const Scene& scene,
                                     const Group& group,
                                     const std::string& key) {
   InstanceValues out;
   std::vector<std::vector<double>> all;
   for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
-    all.push_back(read_value(scene, group.members[m].node, key));
+    all.push_back(read_instance_value(scene, group.members[m].node, key));
     out.width = std::max(out.width, static_cast<std::uint32_t>(all.back().size()));
     out.without += all.back().empty() ? 1U : 0U;
   }

@@ -18,6 +18,10 @@ std::string find_value_semantic(std::string_view name);
 /// Why a list of values can't be carried; empty: it can.
 std::string find_value_fault(const std::vector<std::string>& names);
 
+/// What a node's extras, or those of its nearest ancestor that has the key, say of a value:
+/// numbers, or a colour in linear light. Empty: nothing that an instance can carry.
+std::vector<double> read_instance_value(const Scene& scene, NodeId node, const std::string& key);
+
 /// One value of all instances of a set.
 struct InstanceValues {
   std::uint32_t width = 1;      ///< components of each
