@@ -24,7 +24,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint64_t alignment = 16;
 constexpr std::uint32_t vertex_target = 34962;
 constexpr std::uint32_t index_target = 34963;
 
@@ -258,7 +257,7 @@ class DracoReader {
                                     limits_.max_unpacked_bytes));
     }
     work.filled.push_back({id, attribute, stride, size_});
-    size_ += (stream.count * stride + alignment - 1) / alignment * alignment;
+    size_ += (stream.count * stride + plain_alignment - 1) / plain_alignment * plain_alignment;
     return std::nullopt;
   }
 

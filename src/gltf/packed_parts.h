@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: MIT
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <vector>
 
@@ -14,6 +15,8 @@ namespace wakuzume {
 
 inline constexpr const char* packed_extension = "EXT_meshopt_compression";
 inline constexpr const char* draco_extension = "KHR_draco_mesh_compression";
+/// Of what becomes plain, in its block. Bytes.
+inline constexpr std::uint64_t plain_alignment = 16;
 
 /// EXT_meshopt_compression of a view.
 struct PackedView {

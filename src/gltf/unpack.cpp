@@ -12,8 +12,6 @@
 namespace wakuzume {
 namespace {
 
-constexpr std::uint64_t alignment = 16;
-
 class Unpacker {
  public:
   Unpacker(const PackedParts& packed, const ReadLimits& limits, const RunControl& run, Scene& scene)
@@ -93,7 +91,7 @@ class Unpacker {
                    packed.length, layout.count, layout.stride);
     }
     places_.push_back({&packed, size_});
-    size_ += (size + alignment - 1) / alignment * alignment;
+    size_ += (size + plain_alignment - 1) / plain_alignment * plain_alignment;
     return {};
   }
 

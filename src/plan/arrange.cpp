@@ -26,10 +26,10 @@ constexpr double least_ratio = 0.05;
 /// Terms whose logarithms are as near as this are the same.
 constexpr double least_step = 0.02;
 
-using Cell = std::array<std::int64_t, 3>;
+using GridCell = std::array<std::int64_t, 3>;
 
-Cell find_cell(const Box3d& box, double cell_size_m) {
-  Cell cell{};
+GridCell find_cell(const Box3d& box, double cell_size_m) {
+  GridCell cell{};
   if (cell_size_m > 0 && !box.empty()) {
     const Vec3d centre = box.centre();
     for (std::size_t i = 0; i < 3; ++i) {
@@ -48,7 +48,7 @@ std::vector<std::vector<std::uint32_t>> make_sets(const Items& items,
                                                   double cell_size_m,
                                                   const RunControl& run,
                                                   const Number& number) {
-  std::vector<std::tuple<std::pair<std::uint32_t, std::uint32_t>, Cell, std::uint32_t>> rows;
+  std::vector<std::tuple<std::pair<std::uint32_t, std::uint32_t>, GridCell, std::uint32_t>> rows;
   for (std::size_t i = 0; i < items.items.size(); ++i) {
     const std::pair<std::uint32_t, std::uint32_t> key = number(items.items[i]);
     if (key.first != no_index) {
