@@ -12,6 +12,7 @@
 #include <set>
 #include <tuple>
 
+#include "order/raster.h"
 #include "support/layers.h"
 
 namespace wakuzume {
@@ -463,6 +464,52 @@ TEST(Order, OfTenThousandLeavesComesInParts) {
     EXPECT_TRUE(find_sequence(own).found) << part;
   }
   EXPECT_EQ(find_order_parts(leaves, count, {}, {1, nullptr}).part_of, parts.part_of);
+}
+
+/// Pixel by pixel, by the sides of its edges: slivers and what reaches far beyond the picture, too.
+TEST(Raster, CoversThePixelsWhoseCentresLieInside) {
+  Viewpoint view;
+  view.perspective = false;
+  const std::uint32_t side = 96;
+  const Raster raster(view, side, side);
+  std::mt19937 random(31);
+  std::uniform_real_distribution<double> unit(-1, 1);
+  std::uint64_t covered = 0;
+  for (int i = 0; i < 400; ++i) {
+    const double reach = std::array{0.1, 1.0, 3.0, 1e4}[static_cast<std::size_t>(i) % 4];
+    std::array<Eigen::Vector3d, 3> corners;
+    for (Eigen::Vector3d& corner : corners) {
+      corner = {reach * unit(random), reach * unit(random), -1};
+    }
+    if (i % 3 == 0) {
+      corners[2] = corners[0] + (corners[1] - corners[0]) * unit(random);
+      corners[2].x() += 0.02;
+    }
+    std::vector<bool> drawn(std::size_t{side} * side, false);
+    raster.draw(corners, Raster::Culling::none,
+                [&](std::uint32_t pixel, double) { drawn[pixel] = true; });
+    for (std::uint32_t p = 0; p < drawn.size(); ++p) {
+      const long double x = (2.0L * (p % side) + 1) / side - 1;
+      const long double y = 1 - (2.0L * (p / side) + 1) / side;
+      long double least = 1;
+      long double most = -1;
+      for (std::size_t e = 0; e < 3; ++e) {
+        const Eigen::Vector3d& a = corners[e];
+        const Eigen::Vector3d& b = corners[(e + 1) % 3];
+        const long double across = (b.x() - a.x()) * (y - a.y()) - (b.y() - a.y()) * (x - a.x());
+        const long double away = across / (b - a).norm();
+        least = e == 0 ? away : std::min(least, away);
+        most = e == 0 ? away : std::max(most, away);
+      }
+      if (least > 1e-9L || most < -1e-9L) {
+        EXPECT_TRUE(drawn[p]) << i << " pixel " << p;
+        ++covered;
+      } else if (least < -1e-9L && most > 1e-9L) {
+        EXPECT_FALSE(drawn[p]) << i << " pixel " << p;
+      }
+    }
+  }
+  EXPECT_GT(covered, 100'000U);
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 #include <tuple>
 #include <utility>
 
@@ -225,22 +226,40 @@ class OverlapFinder {
         return false;
       }
     }
-    std::sort(all.begin(), all.end(), [](const Fragment& a, const Fragment& b) {
-      return std::tuple(a.pixel, -a.nearness, a.draw) < std::tuple(b.pixel, -b.nearness, b.draw);
-    });
-    for (std::size_t begin = 0; begin < all.size();) {
-      std::size_t end = begin + 1;
+    out = sort_layers(all, std::size_t{raster.width_px()} * raster.height_px());
+    return true;
+  }
+
+  /// Those of pixels with several draws: by pixel, the nearest first.
+  static Seen sort_layers(const std::vector<Fragment>& all, std::size_t pixels) {
+    std::vector<std::uint32_t> ends(pixels, 0);
+    for (const Fragment& fragment : all) {
+      ++ends[fragment.pixel];
+    }
+    // Where each pixel begins; placing its fragments moves that to its end.
+    std::exclusive_scan(ends.begin(), ends.end(), ends.begin(), 0U);
+    std::vector<std::uint32_t> placed(all.size());
+    for (std::uint32_t f = 0; f < all.size(); ++f) {
+      placed[ends[all[f].pixel]++] = f;
+    }
+    Seen out;
+    std::size_t begin = 0;
+    for (const std::uint32_t end : ends) {
+      const std::size_t first = out.size();
       bool several = false;
-      for (; end < all.size() && all[end].pixel == all[begin].pixel; ++end) {
-        several = several || all[end].draw != all[begin].draw;
+      for (std::size_t i = begin; i < end; ++i) {
+        several = several || all[placed[i]].draw != all[placed[begin]].draw;
       }
-      if (several) {
-        out.insert(out.end(), all.begin() + static_cast<std::ptrdiff_t>(begin),
-                   all.begin() + static_cast<std::ptrdiff_t>(end));
+      for (std::size_t i = begin; several && i < end; ++i) {
+        out.push_back(all[placed[i]]);
       }
+      std::sort(out.begin() + static_cast<std::ptrdiff_t>(first), out.end(),
+                [](const Fragment& a, const Fragment& b) {
+                  return std::tuple(-a.nearness, a.draw) < std::tuple(-b.nearness, b.draw);
+                });
       begin = end;
     }
-    return true;
+    return out;
   }
 
   /// Leaves out what lies behind opaque surfaces.

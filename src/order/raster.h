@@ -122,6 +122,31 @@ class Raster {
             nearness};
   }
 
+  /// Rows that are shorter are gone through as a whole.
+  static constexpr int worth_cutting_px = 12;
+
+  /// Pixels of a row that may be in a triangle: at most a few too many.
+  struct Span {
+    double left;
+    double right;
+
+    /// Leaves out what lies beyond an edge. \param area  of the triangle, doubled
+    void cut(const ScreenPoint& from, const ScreenPoint& to, double py, double area) {
+      const double rise = to.y - from.y;
+      if (rise == 0) {
+        return;
+      }
+      const double at = from.x + (to.x - from.x) * ((py - from.y) / rise);
+      const double margin = 2 + 1e-6 * std::abs(at);
+      // Inside grows with x where the edge runs against the area's sign.
+      if ((rise < 0) == (area > 0)) {
+        left = std::max(left, std::min(at - margin, right + 1));
+      } else {
+        right = std::min(right, std::max(at + margin, left - 1));
+      }
+    }
+  };
+
   template <class Visit>
   void fill(const ScreenPoint& a,
             const ScreenPoint& b,
@@ -143,9 +168,15 @@ class Raster {
     const int bottom = std::min(static_cast<int>(height_px_) - 1,
                                 limit(std::floor(std::max({a.y, b.y, c.y}) - 0.5), height_px_));
     for (int y = top; y <= bottom; ++y) {
-      for (int x = left; x <= right; ++x) {
+      const double py = y + 0.5;
+      Span span{static_cast<double>(left), static_cast<double>(right)};
+      if (right - left >= worth_cutting_px) {
+        span.cut(b, c, py, area);
+        span.cut(c, a, py, area);
+        span.cut(a, b, py, area);
+      }
+      for (int x = static_cast<int>(span.left); x <= static_cast<int>(span.right); ++x) {
         const double px = x + 0.5;
-        const double py = y + 0.5;
         const double u = ((c.x - b.x) * (py - b.y) - (c.y - b.y) * (px - b.x)) / area;
         const double v = ((a.x - c.x) * (py - c.y) - (a.y - c.y) * (px - c.x)) / area;
         const double w = 1 - u - v;
