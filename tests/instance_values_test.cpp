@@ -100,6 +100,37 @@ TEST(InstanceValues, AreToldAsRangesOfTheirSet) {
   EXPECT_EQ(ranges[2], (ValueRange{"extras.wet", {1}, {1}, 0})) << "for all below";
 }
 
+TEST(InstanceValues, AreOnlyInSetsWhoseNodesSayThem) {
+  test::SceneBuilder builder;
+  const MaterialId staves = builder.add_material("staves");
+  const MeshId barrel = builder.add_mesh("barrel", test::make_ball(6, 0.1), staves);
+  const MeshId crate = builder.add_mesh("crate", test::make_ball(5, 0.3), staves);
+  for (int i = 0; i < 20; ++i) {
+    const NodeId node = builder.add_node("prop", i < 10 ? barrel : crate, test::at(3.0 * i));
+    if (i < 5) {
+      builder.set_extras(node, "{\"wear\":" + std::to_string(i + 2) + "}");
+    }
+  }
+  const Scene scene = builder.finish();
+  const Plan plan = *propose(scene, *survey(scene),
+                             {.repeats = Repeats::instance, .instance_values = {"extras.wear"}});
+  ASSERT_EQ(plan.groups.size(), 2U);
+  EXPECT_EQ(plan.groups[0].values, (std::vector<ValueRange>{{"extras.wear", {2}, {6}, 5}}))
+      << "of those that say it";
+  EXPECT_TRUE(plan.groups[1].values.empty());
+  const Built built = *build(scene, plan);
+  std::vector<bool> carried;
+  for (const LedgerResult& result : built.ledger.results) {
+    const std::vector<Attribute>& all = built.scene[result.node].instancing->attributes;
+    carried.push_back(std::any_of(all.begin(), all.end(),
+                                  [](const Attribute& a) { return a.semantic == "_WEAR"; }));
+  }
+  EXPECT_EQ(carried, (std::vector<bool>{true, false}));
+  EXPECT_TRUE(LedgerIndex(built.ledger)
+                  .find_value(built.scene, built.ledger.rows.back(), "extras.wear")
+                  .empty());
+}
+
 TEST(InstanceValues, AreNoExtrasThatAreLost) {
   const Made lost;
   const std::vector<std::string>& told = lost.built.ledger.left_out;

@@ -126,8 +126,8 @@ struct ProposeSettings {
   std::vector<std::string> tints{"base_color"};
   /// Values that every instance gets: "id" (number of its source node), "random" (by the node's
   /// path, the same every time), and "extras.KEY": up to four numbers, or a colour "#rrggbb", that
-  /// the extras of its node or of the nearest ancestor say; 0 where none does. Shaders find them as
-  /// `_ID`, `_RANDOM` and `_KEY`. \default none
+  /// the extras of its node or of the nearest ancestor say; 0 where none does, and nothing in sets
+  /// where that is all of them. Shaders find them as `_ID`, `_RANDOM` and `_KEY`. \default none
   std::vector<std::string> instance_values{};
   /// How tints and values are stored. \default floats
   ValueStorage value_storage = ValueStorage::floats;
@@ -194,12 +194,12 @@ struct Outlook {
 /// From where orders of blended triangles are looked at: the eyes, and the views.
 BlendSight make_sight(const Outlook& outlook);
 
-/// What the instances of a set have of one value.
+/// What the instances of a set have of one value of their extras.
 struct ValueRange {
   std::string name;         ///< as the settings have it
-  std::vector<double> min;  ///< by component
+  std::vector<double> min;  ///< by component, over the instances whose extras say something
   std::vector<double> max;
-  std::uint64_t without = 0;  ///< instances whose extras say nothing that counts
+  std::uint64_t without = 0;  ///< instances whose extras don't, which have noughts
   bool operator==(const ValueRange&) const = default;
 };
 

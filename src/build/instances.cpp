@@ -101,7 +101,8 @@ InstanceLane make_number_lane(const std::string& semantic,
   return lane;
 }
 
-/// What extras say. Bytes hold it where all of it is from 0 to 1, four a value, an alpha of 1 last.
+/// What extras say; without values where they say nothing. Bytes hold it where all of it is from 0
+/// to 1, four a value, an alpha of 1 last.
 InstanceLane make_extra_lane(const Scene& scene,
                              const ProposeSettings& settings,
                              const Group& group,
@@ -157,7 +158,10 @@ std::vector<InstanceLane> make_instance_lanes(const Scene& scene,
   for (const std::string& value : settings.instance_values) {
     const std::string semantic = find_value_semantic(value);
     if (const std::string key(find_value_key(value)); !key.empty()) {
-      lanes.push_back(make_extra_lane(scene, settings, group, semantic, key));
+      InstanceLane lane = make_extra_lane(scene, settings, group, semantic, key);
+      if (!lane.values.empty()) {
+        lanes.push_back(std::move(lane));
+      }
     } else if (value == "id") {
       lanes.push_back(make_number_lane(semantic, settings, group, find_id));
     } else {

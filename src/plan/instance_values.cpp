@@ -8,6 +8,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <optional>
 #include <set>
 
 #include "scene/members.h"
@@ -94,7 +95,10 @@ InstanceValues read_instance_values(const Scene& scene,
   for (std::size_t m = 0; m < group.members.size(); m += group.prototype.size()) {
     all.push_back(read_instance_value(scene, group.members[m].node, key));
     out.width = std::max(out.width, static_cast<std::uint32_t>(all.back().size()));
-    out.without += all.back().empty() ? 1U : 0U;
+    out.is_said.push_back(!all.back().empty());
+  }
+  if (std::find(out.is_said.begin(), out.is_said.end(), true) == out.is_said.end()) {
+    return out;
   }
   for (std::vector<double>& value : all) {
     const bool lacks_alpha = value.size() + 1 == most_components;
@@ -106,6 +110,34 @@ InstanceValues read_instance_values(const Scene& scene,
   }
   return out;
 }
+
+namespace {
+
+/// Over the instances whose extras say something; nothing where none do.
+std::optional<ValueRange> find_range(const std::string& name, const InstanceValues& values) {
+  if (values.numbers.empty()) {
+    return std::nullopt;
+  }
+  ValueRange out{name, {}, {}, 0};
+  for (std::size_t i = 0; i < values.is_said.size(); ++i) {
+    if (!values.is_said[i]) {
+      ++out.without;
+      continue;
+    }
+    const double* const value = &values.numbers[i * values.width];
+    if (out.min.empty()) {
+      out.min.assign(value, value + values.width);
+      out.max = out.min;
+    }
+    for (std::size_t c = 0; c < values.width; ++c) {
+      out.min[c] = std::min(out.min[c], value[c]);
+      out.max[c] = std::max(out.max[c], value[c]);
+    }
+  }
+  return out;
+}
+
+}  // namespace
 
 void describe_values(const Scene& scene,
                      const std::vector<std::string>& names,
@@ -120,18 +152,9 @@ void describe_values(const Scene& scene,
       if (key.empty()) {
         continue;
       }
-      const InstanceValues values = read_instance_values(scene, group, key);
-      ValueRange range{name, {}, {}, values.without};
-      const std::size_t width = values.width;
-      for (std::size_t c = 0; c < width && !values.numbers.empty(); ++c) {
-        range.min.push_back(values.numbers[c]);
-        range.max.push_back(values.numbers[c]);
-        for (std::size_t i = c; i < values.numbers.size(); i += width) {
-          range.min.back() = std::min(range.min.back(), values.numbers[i]);
-          range.max.back() = std::max(range.max.back(), values.numbers[i]);
-        }
+      if (auto range = find_range(name, read_instance_values(scene, group, key))) {
+        group.values.push_back(std::move(*range));
       }
-      group.values.push_back(std::move(range));
     }
   }
 }

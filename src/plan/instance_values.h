@@ -25,8 +25,8 @@ std::vector<double> read_instance_value(const Scene& scene, NodeId node, const s
 /// One value of all instances of a set.
 struct InstanceValues {
   std::uint32_t width = 1;      ///< components of each
-  std::vector<double> numbers;  ///< instance by instance
-  std::uint64_t without = 0;    ///< instances whose extras say nothing that counts
+  std::vector<double> numbers;  ///< instance by instance; empty: no extras say anything that counts
+  std::vector<bool> is_said;    ///< by instance: its extras do; others have noughts
 };
 /// Colours are linear. What has fewer components than another has noughts in their place, of an
 /// alpha 1. \param key  in the extras
