@@ -54,9 +54,9 @@ Result<std::vector<std::string>> write_sheets(Command& command,
 }
 
 constexpr const char* choice_legend =
-    "  megabytes: of textures with their mip levels on the profile's GPU; texels_per_m: the "
-    "middle\n"
-    "  by draws; kept: the least share of its texels along a side that some material keeps\n"
+    "  megabytes: of textures with their mip levels on the profile's GPU\n"
+    "  texels_per_m: the middle by draws; kept: the least share of its texels\n"
+    "  along a side that some material keeps\n"
     "  to have one of them: --materials full_resolution, --materials fewest_draws\n";
 
 /// What each goal would give, for a scene or for that of a plan.

@@ -108,8 +108,9 @@ std::string print_split(const Prepared& prepared) {
 
 std::string print_reduced(const Prepared& prepared) {
   if (!prepared.source.unreduced) {
-    return prepared.reduction.settings.asks() ? "Nothing to reduce: all that is chosen is as coarse as asked\n\n"
-                                              : "";
+    return prepared.reduction.settings.asks()
+               ? "Nothing to reduce: all that is chosen is as coarse as asked\n\n"
+               : "";
   }
   return tell_triangles(count_totals(*prepared.source.unreduced),
                         count_totals(prepared.source.before_sharing()), prepared.source,
