@@ -539,6 +539,12 @@ TEST_F(ReduceFiles, RefuseWhatIsNoCountAndNoLength) {
   EXPECT_NE(nothing.err.find("reduce.protect: nothing that is drawn matches \"/nowhere\""),
             std::string::npos)
       << nothing.err;
+  const test::Outcome idle =
+      test::run_tool({"propose", input_, "-o", path("p.json"), "--views", "2", "--only", "*"});
+  EXPECT_EQ(idle.exit_code, 0) << idle.err;
+  EXPECT_NE(idle.err.find("nothing is reduced at all; --reduce or --error say how far"),
+            std::string::npos)
+      << idle.err;
 }
 
 }  // namespace

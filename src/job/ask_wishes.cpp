@@ -67,7 +67,11 @@ Result<void> note_wishes(Prepared& prepared,
     }
     all.insert(all.end(), uses->begin(), uses->end());
   }
-  warn(run, list_idle(prepared.wishes));
+  std::vector<std::string> notes = list_idle(prepared.wishes);
+  if (!reduction.nodes.empty() && !reduction.asks()) {
+    notes.emplace_back("reduce.nodes: nothing is reduced at all; --reduce or --error say how far");
+  }
+  warn(run, notes);
   return {};
 }
 
