@@ -227,6 +227,8 @@ TEST_F(Hut, TellsPartsThatCanNotGoOntoIt) {
   const std::string& message = made.error().message;
   EXPECT_NE(message.find("hut_2: it is blended, and hut_0 is opaque"), std::string::npos)
       << message;
+  EXPECT_TRUE(message.starts_with("materials.layouts: the group hut can't be one material"))
+      << message;
   EXPECT_NE(message.find("hut_bare: the mesh bare_mesh has no UVs in UV set 1"), std::string::npos)
       << message;
   for (const char* wrong :

@@ -105,12 +105,9 @@ const char* explain(KeepReason reason) {
 }
 
 const char* explain(Route route) {
-  constexpr const char* texts[route_count] = {"equal by value to another",
-                                              "differ by colour alone",
-                                              "tiles of shared pages",
-                                              "layers of texture arrays",
-                                              "moved to a UV layout of their own",
-                                              "stay as they are"};
+  constexpr const char* texts[route_count] = {
+      "equal by value to another", "differ by colour alone",         "tiles of shared pages",
+      "layers of texture arrays",  "painted onto another UV layout", "stay as they are"};
   return texts[static_cast<std::size_t>(route)];
 }
 

@@ -215,7 +215,8 @@ Failure RouteFinder::refuse_group(const MaterialGroup& group,
     lines.push_back(fmt::format("{}: {}", name_of(obstacle.material), obstacle.why));
   }
   return Failure(Error{ErrorCode::bad_setting,
-                       fmt::format("materials.together: the group {} can't be one material\n  {}",
+                       fmt::format("materials.{}: the group {} can't be one material\n  {}",
+                                   group.layout_set == no_index ? "together" : "layouts",
                                    group.name, fmt::join(lines, "\n  ")),
                        {}});
 }
