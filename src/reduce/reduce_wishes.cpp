@@ -34,20 +34,8 @@ Result<void> answer_terms(const Scene& scene,
                           ReduceSettings& settings,
                           const RunControl& run) {
   for (const auto& [name, wishes] : list_wishes(settings)) {
-    for (const std::string& wish : wishes) {
-      if (!is_terms(wish) || find_answer(settings.answers, wish) != nullptr) {
-        continue;
-      }
-      const auto draws = find_draws(scene, survey, wish, WishOver::node_paths, run);
-      if (!draws) {
-        return Failure(draws.error());
-      }
-      WishAnswer& answer = settings.answers.emplace_back(WishAnswer{wish, {}});
-      std::transform(draws->begin(), draws->end(), std::back_inserter(answer.draws),
-                     [&](DrawId id) {
-                       return DrawRef{survey[id].node, survey[id].primitive};
-                     });
-      std::sort(answer.draws.begin(), answer.draws.end());
+    if (auto done = add_answers(scene, survey, wishes, settings.answers, run); !done) {
+      return done;
     }
   }
   return {};

@@ -166,12 +166,20 @@ Result<void> answer_wishes(const Scene& scene,
                            std::span<const std::string> wishes,
                            Survey& found,
                            const RunControl& run) {
+  return add_answers(scene, found, wishes, found.settings.answers, run);
+}
+
+Result<void> add_answers(const Scene& scene,
+                         const Survey& found,
+                         std::span<const std::string> wishes,
+                         std::vector<WishAnswer>& answers,
+                         const RunControl& run) {
   for (const std::string& text : wishes) {
     const auto wish = Wish::parse(text);
     if (!wish) {
       return Failure(wish.error());
     }
-    if (!wish->has_terms() || find_answer(found.settings.answers, text) != nullptr) {
+    if (!wish->has_terms() || find_answer(answers, text) != nullptr) {
       continue;
     }
     const auto hits = match_terms(scene, found, *wish, run);
@@ -184,7 +192,7 @@ Result<void> answer_wishes(const Scene& scene,
         made.draws.push_back({found.draws[d].node, found.draws[d].primitive});
       }
     }
-    found.settings.answers.push_back(std::move(made));
+    answers.push_back(std::move(made));
   }
   return {};
 }

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -56,6 +57,14 @@ enum class WishReach : std::uint8_t { own, with_all_below };
 
 /// The answer to a wish that has been asked before; null: it has not.
 const WishAnswer* find_answer(const std::vector<WishAnswer>& answers, const std::string& wish);
+
+/// Asks wishes with terms that have no answer in a list yet, and adds what they speak of.
+/// \error as validate_wish; cancelled
+Result<void> add_answers(const Scene& scene,
+                         const Survey& found,
+                         std::span<const std::string> wishes,
+                         std::vector<WishAnswer>& answers,
+                         const RunControl& run);
 
 /// A glob over names of materials, as terms. Terms stay as they are.
 std::string to_material_terms(const std::string& wish);

@@ -296,7 +296,7 @@ class TilePainter {
 struct LayoutOwners {
   /// By texel: the tile that covers it, or the nearest within a margin; no_index: none is near.
   std::vector<std::uint32_t> tiles;
-  std::vector<PixelRect> rects;  ///< by tile: around its texels
+  std::vector<PixelRect> rects;  ///< by tile: around its texels; empty where it has none
 };
 
 PixelRect find_layout_rect(std::span<const double> places, const Pixels& picture) {
@@ -350,6 +350,16 @@ Result<LayoutOwners> find_owners(const Scene& scene,
       }
     }
   }
+  // What others lie over as a whole needs no painting.
+  std::vector<bool> owns(page.tiles.size(), false);
+  for (const std::uint32_t t : out.tiles) {
+    if (t != no_index) {
+      owns[t] = true;
+    }
+  }
+  for (std::size_t t = 0; t < owns.size(); ++t) {
+    out.rects[t] = owns[t] ? out.rects[t] : PixelRect{};
+  }
   return out;
 }
 
@@ -376,7 +386,7 @@ Result<void> paint_layout(const Scene& scene,
     }
     const PixelRect& rect = owners->rects[t];
     if (rect.left >= rect.right || rect.top >= rect.bottom) {
-      continue;  // all of it is outside
+      continue;
     }
     auto done =
         TilePainter(scene, routes, page, page.tiles[t], channel, halvings, codec, own, rect).run();
